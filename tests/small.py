@@ -144,21 +144,29 @@ class Small:
             return sweeps.take(context, sweeps.begin(context, s.get(Supplier, 1)), told)
 
     def order(
-        self, number: str, *lines: tuple[str, int, int], country: str = "GB", promised_days: int | None = 9, buyer: Address = BUYER
+        self,
+        number: str,
+        *lines: tuple[str, int, int],
+        country: str = "GB",
+        promised_days: int | None = 9,
+        buyer: Address = BUYER,
+        store: int = 1,
     ) -> Order:
         """An order of (SKU code, quantity, unit price in pence)."""
         buyer = Address(**{**buyer.__dict__, "country": country, "postcode": {"FR": "75011"}.get(country, buyer.postcode)})
+        with self.db.reading() as s:
+            money = s.scalars(select(Store.currency).where(Store.id == store)).one()
         given = StoreOrder(
             number,
             self.clock.now(),
-            "GBP",
+            money,
             buyer,
             [StoreOrderLine(n, sku, quantity, price, sku) for n, (sku, quantity, price) in enumerate(lines, 1)],
             None if promised_days is None else (self.clock.now() + timedelta(days=promised_days)).date(),
         )
         with self.db.writing() as s:
             context = self.context(s)
-            row = orders.take_in(context, s.get(Store, 1), given)
+            row = orders.take_in(context, s.get(Store, store), given)
             assert row is not None
             orders.after_sales(context, [row])
             return row

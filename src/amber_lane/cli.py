@@ -6,6 +6,7 @@ import gc
 import os
 import sys
 from datetime import datetime
+from decimal import Decimal
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -27,17 +28,22 @@ calc = typer.Typer(no_args_is_help=True, help="The computation by itself: no dat
 app.add_typer(calc, name="calc")
 
 
+# The money of the calculators where nobody says which, as their sheets have it since they are there.
+FIXED = "GBP"
+
+
 @calc.command("price")
 def calc_price(
     source: Annotated[Path, typer.Argument(help="The price list, CSV or XLSX.")],
     target: Annotated[Path, typer.Argument(help="Where the prices go, CSV.")],
+    currency: Annotated[str, typer.Option(help="The money of all amounts, which says how many decimals there are.")] = FIXED,
 ) -> None:
     """Price a list by the same rules as the application."""
     from .sheets import price as sheet
     from .sheets.table import write_csv
 
     try:
-        rows = sheet.price_sheet(source.read_bytes())
+        rows = sheet.price_sheet(source.read_bytes(), currency.upper())
         # The reason column is there only when a row needs it, so that a clean list stays seven columns wide.
         width = len(sheet.HEADER) if any(row[-1] for row in rows) else len(sheet.HEADER) - 1
         with target.open("w", encoding="utf-8", newline="") as out:
@@ -79,27 +85,29 @@ def calc_route(
     min_profit: Annotated[str, typer.Option(help="The least profit an order may make.")] = "0",
     cancel_cost: Annotated[str, typer.Option(help="What holding an order costs.")] = "0",
     seconds: Annotated[float, typer.Option(help="After so long the best found is taken, and its gap told.")] = 60.0,
+    currency: Annotated[str, typer.Option(help="The money of all amounts, which says how many decimals there are.")] = FIXED,
 ) -> None:
     """Fill waiting orders for the most profit over all together, with the proven gap."""
     import json
     import time
 
-    from .core.currency import parse_money
+    from .core.currency import minor_digits, parse_money
     from .sheets import route as sheet
     from .sheets.table import write_csv
 
     begun = time.perf_counter()
     try:
-        least, cancel = parse_money(min_profit, "GBP", "min-profit"), parse_money(cancel_cost, "GBP", "cancel-cost")
+        money = currency.upper()
+        least, cancel = parse_money(min_profit, money, "min-profit"), parse_money(cancel_cost, money, "cancel-cost")
         given = (orders.read_bytes(), lanes.read_bytes(), origins.read_bytes(), limits.read_bytes())
-        rows, done = sheet.route_sheets(*given, today=today.date(), min_profit=least, cancel_cost=cancel, seconds=seconds)
+        rows, done = sheet.route_sheets(*given, money=money, today=today.date(), min_profit=least, cancel_cost=cancel, seconds=seconds)
         with target.open("w", encoding="utf-8", newline="") as out:
             write_csv(out, sheet.HEADER, rows)
     except (OSError, ValueError) as error:
         typer.echo(f"amber-lane: {error}", err=True)
         raise typer.Exit(2) from error
     summary = {
-        "objective": done.objective / 100,
+        "objective": float(Decimal(done.objective).scaleb(-minor_digits(money))),
         "filled": done.filled,
         "held": len(done.plans) - done.filled,
         "proven_gap": round(done.gap, 8),

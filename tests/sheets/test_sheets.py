@@ -30,7 +30,7 @@ def test_the_calculator_equals_the_example_to_the_cent(tmp_path):
 def test_a_bad_row_says_why_and_the_others_are_solved(tmp_path):
     source = (HERE / "price_in.csv").read_text().splitlines()
     bad = source[1].replace("7.95", "much"), source[1].replace(",margin,", ",magic,"), source[1].replace("7.95", "-7.95")
-    rows = price_sheet("\n".join([source[0], *bad, source[2]]).encode())
+    rows = price_sheet("\n".join([source[0], *bad, source[2]]).encode(), "GBP")
     assert [row[6] for row in rows] == ["bad_row", "bad_row", "bad_row", "ok"]
     assert "not a number" in rows[0][7] and "not one of" in rows[1][7] and "negative" in rows[2][7]
 
@@ -120,3 +120,16 @@ def test_the_routing_calculator_reaches_the_proven_best(tmp_path) -> None:
 def test_a_routing_sheet_that_cannot_be_read_says_which_row(tmp_path, name, text, told) -> None:
     done = route_calc(tmp_path, **{name: text})
     assert done.returncode == 2 and told in done.stderr and len(done.stderr.splitlines()) == 1 and not (tmp_path / "out.csv").exists()
+
+
+@pytest.mark.parametrize(("money", "cost", "price"), [("JPY", "350", "500"), ("KWD", "3.500", "5.000"), ("GBP", "3.50", "5.00")])
+def test_a_price_list_has_as_many_decimals_as_its_money(tmp_path: Path, money: str, cost: str, price: str) -> None:
+    source, out = tmp_path / "in.csv", tmp_path / "out.csv"
+    source.write_text(f"sku,unit_cost,rule,rule_value\nA,{cost},margin,30\n")
+    asked = ["calc", "price", str(source), str(out), "--currency", money]
+    assert subprocess.run([sys.executable, "-m", "amber_lane.cli", *asked], capture_output=True).returncode == 0
+    (row,) = list(csv.DictReader(out.open(encoding="utf-8-sig")))
+    assert (row["landed_cost"], row["price"], row["margin_pct"], row["outcome"]) == (cost, price, "30.00", "ok")
+    asked[-1] = "XXX"
+    done = subprocess.run([sys.executable, "-m", "amber_lane.cli", *asked], capture_output=True, text=True)
+    assert done.returncode == 2 and "unknown currency" in done.stderr

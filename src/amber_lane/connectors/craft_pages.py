@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Callable, Iterator
 from datetime import date, datetime
 from typing import TypeVar
@@ -29,7 +30,6 @@ from .protocols import (
 from .wire import clip, minor, order_lines, order_state, path_part, rows_of
 
 R = TypeVar("R")
-_MONEY = "GBP"
 _NEEDED = {
     "/stall.csv": ("code", "title", "price", "pieces", "state", "group", "barcode", "makers number", "maker", "comes in", "grams"),
     "/orders.csv": (
@@ -78,32 +78,36 @@ class CraftPages:
             raise Malformed("the craft market's sheet is torn")
         return rows
 
+    def _home(self) -> str:
+        return self._signed_in(lambda: self.call.fetch("/home")).text
+
     def account(self) -> Account:
-        page = self._signed_in(lambda: self.call.fetch("/home")).text
-        if "money GBP" not in page:
-            raise Malformed("the craft market's page of the stall cannot be read")
+        page = self._home()
+        land, money = _said_of(page)
         name = page.partition("<h1>")[2].partition("</h1>")[0]
         may = ["read listings", "write listings", "make listings", "read orders", "write fulfilments"]
         number = page.partition("stall number ")[2].partition(".")[0]
         carriers = tuple(row["carrier"] for row in self._rows("/carriers.csv"))
-        return Account(name, "GB", _MONEY, may, carriers=carriers, number=number)
+        return Account(name, land, money, may, carriers=carriers, number=number)
 
     def budget(self) -> Budget | None:
         return None
 
     def listings(self) -> Iterator[ListingPage]:
+        _, money = _said_of(self._home())
         rows: list[dict[str, object]] = [dict(row) for row in self._rows("/stall.csv")]
         bad: list[str] = []
-        yield ListingPage(rows_of(rows, lambda row: _listing({k: str(v) for k, v in row.items()}), "code", bad), bad)
+        yield ListingPage(rows_of(rows, lambda row: _listing({k: str(v) for k, v in row.items()}, money), "code", bad), bad)
 
     def orders(self, cursor: str) -> OrderPage:
         rows = self._rows("/orders.csv", after=cursor or "0")
+        money = _said_of(self._home())[1] if rows else ""
         whole: dict[str, list[dict[str, str]]] = {}
         for row in rows:
             whole.setdefault(row["order"], []).append(row)
         bad: list[str] = []
         given: list[dict[str, object]] = [{"order": number, "rows": lines} for number, lines in whole.items()]
-        orders = rows_of(given, lambda one: _order(whole[str(one["order"])]), "order", bad)
+        orders = rows_of(given, lambda one: _order(whole[str(one["order"])], money), "order", bad)
         last = max((int(row["seq"]) for row in rows if row["seq"].isdecimal()), default=int(cursor or 0))
         return OrderPage(orders, str(last), len(whole) >= 100, bad)
 
@@ -159,17 +163,25 @@ class CraftPages:
         raise Denied("the craft market does not tell of orders")
 
 
-def _listing(row: dict[str, str]) -> StoreListing:
+def _said_of(page: str) -> tuple[str, str]:
+    """The country and the money that a stall's page names."""
+    found = re.search(r"Country ([A-Z]{2}), money ([A-Z]{3})\b", page)
+    if found is None:
+        raise Malformed("the craft market's page of the stall cannot be read")
+    return found[1], found[2]
+
+
+def _listing(row: dict[str, str], money: str) -> StoreListing:
     if row["state"] not in ("live", "paused", "ended"):
         raise Refused(f"a state that we do not know: {row['state']}")
     words = (row["barcode"], row["makers number"], row["maker"], row["group"], row["comes in"])
     shown = (max(int(row["pieces"]), 0), row["state"])
-    return StoreListing(row["code"], clip(row["title"]), minor(row["price"], _MONEY), _MONEY, *shown, *words, max(int(row["grams"]), 0))
+    return StoreListing(row["code"], clip(row["title"]), minor(row["price"], money), money, *shown, *words, max(int(row["grams"]), 0))
 
 
-def _order(rows: list[dict[str, str]]) -> StoreOrder:
+def _order(rows: list[dict[str, str]], money: str) -> StoreOrder:
     first = rows[0]
-    lines = order_lines(((int(x["line"]), x["code"], int(x["pieces"]), x["each"], x["title"]) for x in rows), _MONEY)
+    lines = order_lines(((int(x["line"]), x["code"], int(x["pieces"]), x["each"], x["title"]) for x in rows), money)
     to = Address(
         first["name"],
         first["street"],
@@ -184,4 +196,4 @@ def _order(rows: list[dict[str, str]]) -> StoreOrder:
     placed = datetime.fromisoformat(first["placed"])
     if placed.tzinfo is None:
         raise ValueError("an order needs a time with its zone")
-    return StoreOrder(first["order"], placed, _MONEY, to, lines, date.fromisoformat(first["by"]), *order_state(first["state"]))
+    return StoreOrder(first["order"], placed, money, to, lines, date.fromisoformat(first["by"]), *order_state(first["state"]))

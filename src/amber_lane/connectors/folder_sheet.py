@@ -152,7 +152,7 @@ class FolderSheet:
                 if any(value is None for value in row.values()):
                     raise Malformed("the folder's sheet of answers is torn")
                 bill = row["billed"].replace(",", ".") or None
-                fields = {**row, "billed": bill, "currency": self.currency or "GBP", "tracking_number": row["tracking_number"] or None}
+                fields = {**row, "billed": bill, "currency": self.currency, "tracking_number": row["tracking_number"] or None}
                 out.append(purchase_answer(PurchaseOut.model_validate(fields), "the folder"))
         return out
 

@@ -23,22 +23,22 @@ def minor_digits(currency: str) -> int:
     try:
         return MINOR_DIGITS[currency]
     except KeyError:
-        raise ValueError(f"unknown currency {currency!r}; use an ISO 4217 code such as GBP") from None
+        raise ValueError(f"unknown currency {currency!r}; use an ISO 4217 code such as EUR or JPY") from None
 
 
-def parse_money(text: str, currency: str = "GBP", what: str = "amount") -> int:
+def parse_money(text: str, currency: str, what: str = "amount") -> int:
     """Major units as text to minor units.
 
-    >>> parse_money("19.95")
+    >>> parse_money("19.95", "EUR")
     1995
     """
     return scaled(parse_decimal(text, what), minor_digits(currency), what, AMOUNT_MAX)
 
 
-def plain(minor: int, currency: str = "GBP") -> str:
+def plain(minor: int, currency: str) -> str:
     """Minor units as plain major units for sheets and JSON.
 
-    >>> plain(-85), plain(1995), plain(5, "JPY")
+    >>> plain(-85, "EUR"), plain(1995, "EUR"), plain(5, "JPY")
     ('-0.85', '19.95', '5')
     """
     digits = minor_digits(currency)
@@ -48,11 +48,11 @@ def plain(minor: int, currency: str = "GBP") -> str:
     return f"{'-' if minor < 0 else ''}{whole}.{part:0{digits}d}"
 
 
-def show(minor: int, currency: str = "GBP") -> str:
+def show(minor: int, currency: str) -> str:
     """Money in a sentence, with its sign; minus is a real minus.
 
-    >>> show(-318), show(1250, "PLN")
-    ('−£3.18', '12.50 PLN')
+    >>> show(-318, "EUR"), show(1250, "PLN")
+    ('−€3.18', '12.50 PLN')
     """
     digits = plain(abs(minor), currency)
     whole, _, part = digits.partition(".")

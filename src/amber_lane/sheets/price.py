@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from decimal import Decimal
 from fractions import Fraction
 
 import numpy as np
@@ -70,23 +71,23 @@ def _read(row: dict[str, str], name: str, parse: Callable[[str, str], int], empt
     return value
 
 
-def _amount(text: str, what: str) -> int:
-    return currency.parse_money(text, "GBP", what)
-
-
-def _row_values(row: dict[str, str], endings: price.Endings) -> dict[str, int]:
+def _row_values(row: dict[str, str], endings: price.Endings, money: str) -> dict[str, int]:
     if not row.get("sku"):
         raise ValueError("sku: is empty")
-    values = {name: _read(row, name, _amount, empty) for name, empty in _AMOUNTS.items()}
+
+    def amount(text: str, what: str) -> int:
+        return currency.parse_money(text, money, what)
+
+    values = {name: _read(row, name, amount, empty) for name, empty in _AMOUNTS.items()}
     values |= {name: _read(row, name, numbers.parse_percent, empty) for name, empty in _PERCENTS.items()}
-    values["unit_cost"] = _read(row, "unit_cost", _amount, -1)
+    values["unit_cost"] = _read(row, "unit_cost", amount, -1)
     if values["unit_cost"] < 0:
         raise ValueError("unit_cost: is empty")
     units = numbers.parse_units(row["pack_units"], "pack_units") if row.get("pack_units") else Fraction(1)
     values["num"], values["den"] = units.numerator, units.denominator
     rule = price.Rule.named(row.get("rule", ""))
     values["rule"] = int(rule)
-    parsers = {price.Rule.multiple: numbers.parse_times, price.Rule.add: _amount}
+    parsers = {price.Rule.multiple: numbers.parse_times, price.Rule.add: amount}
     values["rule_value"] = _read(row, "rule_value", parsers.get(rule, numbers.parse_percent), NONE)
     if values["rule_value"] == NONE:
         raise ValueError("rule_value: is empty")
@@ -99,8 +100,12 @@ def _row_values(row: dict[str, str], endings: price.Endings) -> dict[str, int]:
     return values
 
 
-def price_sheet(data: bytes) -> list[list[str]]:
-    """Price every row of a sheet (bytes) by the core; rows that cannot be read say why. NotASheet if it is none."""
+def price_sheet(data: bytes, money: str) -> list[list[str]]:
+    """Price every row of a sheet (bytes, its amounts in one currency) by the core; rows that cannot be read say why.
+
+    NotASheet if it is none, ValueError where nobody knows that currency.
+    """
+    currency.minor_digits(money)
     endings = price.Endings()
     skus: list[str] = []
     good: list[int] = []
@@ -109,7 +114,7 @@ def price_sheet(data: bytes) -> list[list[str]]:
     for number, row in enumerate(read_sheet(data, REQUIRED, OPTIONAL).rows):
         skus.append(row.get("sku", ""))
         try:
-            values = _row_values(row, endings)
+            values = _row_values(row, endings, money)
             if values["unit_cost"] * values["num"] // values["den"] > currency.AMOUNT_MAX // 10:
                 raise ValueError("unit_cost: is too large")
         except ValueError as error:
@@ -120,12 +125,12 @@ def price_sheet(data: bytes) -> list[list[str]]:
             columns.setdefault(name, []).append(value)
     out = [[sku, "", "", "", "", "", "bad_row", reasons.get(i, "")] for i, sku in enumerate(skus)]
     if good:
-        for number, line in zip(good, _solve(columns, endings), strict=True):
+        for number, line in zip(good, _solve(columns, endings, money), strict=True):
             out[number][1:] = line
     return out
 
 
-def _solve(columns: dict[str, list[int]], endings: price.Endings) -> list[list[str]]:
+def _solve(columns: dict[str, list[int]], endings: price.Endings, money: str) -> list[list[str]]:
     col = {name: np.array(values, dtype=np.int64) for name, values in columns.items()}
     landed = cost.landed_cost(col["unit_cost"], col["num"], col["den"], col["supplier_tax_pct"], col["ship"], col["handling"])
     terms = price.Terms(
@@ -153,7 +158,7 @@ def _solve(columns: dict[str, list[int]], endings: price.Endings) -> list[list[s
     done = price.solve(terms, limits, endings)
     lines = []
     for i in range(len(landed)):
-        head = [currency.plain(int(landed[i]))]
+        head = [currency.plain(int(landed[i]), money)]
         set_by = price.SetBy(int(done.set_by[i]))
         tail = ["" if set_by is price.SetBy.nothing else set_by.name, price.Outcome(int(done.outcome[i])).name, ""]
         if done.price[i] == NONE:
@@ -163,9 +168,9 @@ def _solve(columns: dict[str, list[int]], endings: price.Endings) -> list[list[s
         lines.append(
             [
                 *head,
-                currency.plain(int(done.price[i])),
-                currency.plain(int(done.kept.profit[i])),
-                "" if margin is None else currency.plain(margin),
+                currency.plain(int(done.price[i]), money),
+                currency.plain(int(done.kept.profit[i]), money),
+                "" if margin is None else str(Decimal(margin).scaleb(-2)),
                 *tail,
             ]
         )

@@ -77,8 +77,8 @@ def _rows(data: bytes, what: str, columns: tuple[str, ...], read: Callable[[dict
     return out
 
 
-def _amount(row: dict[str, str], name: str, least: int | None = 0) -> int:
-    value = currency.parse_money(row[name], "GBP", name)
+def _amount(row: dict[str, str], money: str, name: str, least: int | None = 0) -> int:
+    value = currency.parse_money(row[name], money, name)
     if least is not None and value < least:
         raise ValueError(f"{name}: {row[name]} is negative")
     return value
@@ -98,19 +98,31 @@ def _name(row: dict[str, str], name: str) -> str:
 
 
 def route_sheets(
-    orders: bytes, lanes: bytes, origins: bytes, limits: bytes, *, today: date, min_profit: int, cancel_cost: int, seconds: float = 60.0
+    orders: bytes,
+    lanes: bytes,
+    origins: bytes,
+    limits: bytes,
+    *,
+    money: str,
+    today: date,
+    min_profit: int,
+    cancel_cost: int,
+    seconds: float = 60.0,
 ) -> tuple[list[list[str]], Routed]:
-    """Route the orders of a sheet. Amounts in minor units. Returns rows for HEADER and the plan; BadSheet where a row is wrong."""
+    """Route the orders of a sheet, its amounts in one currency; min_profit and cancel_cost in its minor units.
+
+    Returns rows for HEADER and the plan; BadSheet where a row is wrong.
+    """
     supplier, item = Names(), Names()
-    parcels = dict(_rows(origins, "origins", ORIGINS, lambda row: _origin(row, supplier)))
+    parcels = dict(_rows(origins, "origins", ORIGINS, lambda row: _origin(row, money, supplier)))
     stock: dict[int, int] = {}
-    rows = _rows(lanes, "lanes", LANES, lambda row: _lane(row, supplier, item, stock))
+    rows = _rows(lanes, "lanes", LANES, lambda row: _lane(row, money, supplier, item, stock))
     by_sku: dict[str, list[int]] = {}
     for number, (sku, _) in enumerate(rows):
         by_sku.setdefault(sku, []).append(number)
-    caps = dict(_rows(limits, "limits", LIMITS, lambda row: _limit(row, supplier)))
+    caps = dict(_rows(limits, "limits", LIMITS, lambda row: _limit(row, money, supplier)))
     waiting: dict[str, list[_Line]] = {}
-    for line in _rows(orders, "orders", ORDERS, _line):
+    for line in _rows(orders, "orders", ORDERS, lambda row: _line(row, money)):
         waiting.setdefault(line.order_no, []).append(line)
     asked: list[OrderToFill] = []
     for its in waiting.values():
@@ -124,7 +136,7 @@ def route_sheets(
         asked.append(OrderToFill(len(asked), tuple(fillable), its[0].promised, min_profit))
     done = route(asked, caps, cancel_cost, seconds)
     names = [lane.name for _, lane in rows]
-    return [row for number, its in enumerate(waiting.values()) for row in _out(its, done.plans[number], names)], done
+    return [row for number, its in enumerate(waiting.values()) for row in _out(its, done.plans[number], names, money)], done
 
 
 def _one_order(lines: list[_Line]) -> None:
@@ -135,37 +147,37 @@ def _one_order(lines: list[_Line]) -> None:
         raise BadSheet(f"orders: a line number of order {name} is there twice")
 
 
-def _origin(row: dict[str, str], supplier: Names) -> tuple[Place, tuple[Parcel, int]]:
-    over = _amount(row, "free_ship_over") if row["free_ship_over"] else None
-    parcel = Parcel(_amount(row, "handling"), _amount(row, "ship_first"), _amount(row, "ship_next"), over)
+def _origin(row: dict[str, str], money: str, supplier: Names) -> tuple[Place, tuple[Parcel, int]]:
+    over = _amount(row, money, "free_ship_over") if row["free_ship_over"] else None
+    parcel = Parcel(_amount(row, money, "handling"), _amount(row, money, "ship_first"), _amount(row, money, "ship_next"), over)
     place = (supplier(_name(row, "supplier")), _name(row, "origin"), _name(row, "country"))
     return place, (parcel, _count(row, "arrive_in_days"))
 
 
-def _lane(row: dict[str, str], supplier: Names, item: Names, stock: dict[int, int]) -> tuple[str, _Lane]:
+def _lane(row: dict[str, str], money: str, supplier: Names, item: Names, stock: dict[int, int]) -> tuple[str, _Lane]:
     units = numbers.parse_units(row["pack_units"], "pack_units")
     whose, where = supplier(_name(row, "supplier")), _name(row, "origin")
     number = item((whose, where, _name(row, "item")))
     there = _count(row, "stock")
     if stock.setdefault(number, there) != there:
         raise ValueError(f"stock: {row['item']} has another stock on an earlier row")
-    risk = _amount(row, "risk_cost") if row["risk_cost"] else 0
+    risk = _amount(row, money, "risk_cost") if row["risk_cost"] else 0
     return _name(row, "sku"), _Lane(
-        _name(row, "lane"), whose, where, item((whose, where)), number, units, _amount(row, "unit_cost"), there, risk
+        _name(row, "lane"), whose, where, item((whose, where)), number, units, _amount(row, money, "unit_cost"), there, risk
     )
 
 
-def _limit(row: dict[str, str], supplier: Names) -> tuple[int, Cap]:
-    return supplier(_name(row, "supplier")), Cap(_amount(row, "spend_cap") if row["spend_cap"] else None)
+def _limit(row: dict[str, str], money: str, supplier: Names) -> tuple[int, Cap]:
+    return supplier(_name(row, "supplier")), Cap(_amount(row, money, "spend_cap") if row["spend_cap"] else None)
 
 
-def _line(row: dict[str, str]) -> _Line:
+def _line(row: dict[str, str], money: str) -> _Line:
     text = row["promised_by"]
     try:
         promised = date.fromisoformat(text) if text else None
     except ValueError:
         raise ValueError(f"promised_by: {text!r} is not a date such as 2026-03-26") from None
-    quantity, net = _count(row, "quantity", 1), _amount(row, "sale_net", None)
+    quantity, net = _count(row, "quantity", 1), _amount(row, money, "sale_net", None)
     return _Line(_name(row, "order_no"), row["line_no"], row["sku"], quantity, _name(row, "country"), promised, net)
 
 
@@ -176,7 +188,7 @@ def _choice(number: int, lane: _Lane, country: str, parcels: dict[Place, tuple[P
     return LaneChoice(number, (leg,), today + timedelta(days=days) if parcel else None, risk=lane.risk)
 
 
-def _out(lines: list[_Line], plan: OrderPlan, names: list[str]) -> list[list[str]]:
+def _out(lines: list[_Line], plan: OrderPlan, names: list[str], money: str) -> list[list[str]]:
     out = []
     goods = {(one.line, one.lane): one.goods for one in plan.considered}
     for place, line in enumerate(lines):
@@ -184,6 +196,6 @@ def _out(lines: list[_Line], plan: OrderPlan, names: list[str]) -> list[list[str
             out.append([line.order_no, line.line_no, "held", "", "", "", "", plan.reason])
             continue
         lane, other = plan.chosen[place], plan.next_best.get(place)
-        row = [line.order_no, line.line_no, "filled", names[lane], currency.plain(goods[place, lane])]
-        out.append([*row, *((names[other.lane], currency.plain(other.costs_more)) if other else ("", "")), ""])
+        row = [line.order_no, line.line_no, "filled", names[lane], currency.plain(goods[place, lane], money)]
+        out.append([*row, *((names[other.lane], currency.plain(other.costs_more, money)) if other else ("", "")), ""])
     return out

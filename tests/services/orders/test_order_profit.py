@@ -113,7 +113,7 @@ def test_what_waits_for_a_person_is_in_no_profit_of_the_day_and_other_money_is_t
     with one.db.reading() as s:
         day = today.profit_by_day(one.context(s))[-1]
         plans = {plan.order_id: plan for plan in s.scalars(select(Plan))}
-        sums = purchase_orders.money_of(one.context(s), [1])
+        sums, _ = purchase_orders.money_of(one.context(s), [1])
     assert day["profit"] == plans[1].known_profit == sums["profit"] and day["sales"] == 2000
 
     def euros(context: Context) -> None:

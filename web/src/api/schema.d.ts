@@ -5456,6 +5456,8 @@ export interface components {
             demo: components["schemas"]["DemoAccount"] | null;
             /** First Start */
             first_start: boolean;
+            /** Home */
+            home: string;
             /** Mail */
             mail: string | null;
             /** Must */
@@ -7065,6 +7067,8 @@ export interface components {
          * @description Where orders stand, and what sending the ready ones means.
          */
         OrdersStanding: {
+            /** Left Out */
+            left_out: string[];
             /** Parcels */
             parcels: number;
             profit: components["schemas"]["Money"];
@@ -7602,6 +7606,11 @@ export interface components {
         PlaceAsk: {
             /** Country */
             country: string;
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
             /** Dates */
             dates: string;
             /** Decimal */
@@ -7613,10 +7622,14 @@ export interface components {
         PlaceOut: {
             /** Country */
             country: string;
+            /** Currency */
+            currency: string;
             /** Dates */
             dates: string;
             /** Decimal */
             decimal: string;
+            /** Home */
+            home: string;
             /** Zone */
             zone: string;
         };
@@ -8003,6 +8016,8 @@ export interface components {
         };
         /** ReplayOut */
         ReplayOut: {
+            /** Left Out */
+            left_out?: string[];
             /** Movers */
             movers: components["schemas"]["ReplayMover"][];
             one: components["schemas"]["ReplaySide"];
@@ -9140,6 +9155,8 @@ export interface components {
             days: components["schemas"]["Day"][];
             /** Flow */
             flow: components["schemas"]["Flow"][];
+            /** Left Out */
+            left_out: string[];
             once: components["schemas"]["Money"];
         };
         /** TriedOut */
@@ -9353,6 +9370,8 @@ export interface components {
             /** Dips */
             dips: components["schemas"]["DipOut"][];
             earns: components["schemas"]["Money"];
+            /** Left Out */
+            left_out: string[];
             /** Movers */
             movers: components["schemas"]["Mover"][];
             /** Now */

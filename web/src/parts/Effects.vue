@@ -6,6 +6,7 @@ import Empty from './Empty.vue'
 import Histogram from './Histogram.vue'
 import Tag from './Tag.vue'
 import { money, number, percent } from './format'
+import LeftOut from './LeftOut.vue'
 
 const props = defineProps<{ view: Schema<'WhatIfOut'>; draft: boolean; left?: Set<number>; picked?: Set<number> }>()
 const emit = defineEmits<{ toggle: [listing: number] }>()
@@ -46,6 +47,7 @@ const total = computed(() => count('rise') + count('fall'))
         a day, which then earns <b class="text-ink">{{ money(view.earns) }}</b> at today's pace</span
       >
     </p>
+    <LeftOut :of="view.left_out" />
     <div class="sheet mt-3 p-3.5"><Histogram :bins="view.bins" :now="view.now" :then="view.then" :draft="draft" /></div>
     <div class="sheet mt-3 overflow-hidden">
       <table v-if="moves.length || held.length" class="w-full">

@@ -12,6 +12,7 @@ import StepChart from './StepChart.vue'
 import Tag from './Tag.vue'
 import Waterfall from './Waterfall.vue'
 import { dateOf, money, number, percent } from './format'
+import { home } from '@/parts/home'
 
 const props = defineProps<{ listing?: number | null; response?: number | null }>()
 const asked = useQuery({
@@ -28,12 +29,12 @@ const { data: history } = useQuery({
   queryFn: () => take(api.GET('/api/v1/prices/listings/{number}/history', { params: { path: { number: data.value!.listing } } })),
   enabled: computed(() => !!data.value?.listing),
 })
-const show = (value: number) => money({ amount: value.toFixed(2), currency: data.value?.price.currency ?? 'GBP' })
+const show = (value: number) => money({ amount: value.toFixed(2), currency: data.value?.price.currency ?? home.value })
 const to = computed(() => live.now.value)
 const series = computed(() => {
   const points = history.value?.points ?? []
   const costs = history.value?.costs ?? []
-  const currency = costs[0]?.cost.currency ?? 'GBP'
+  const currency = costs[0]?.cost.currency ?? home.value
   return [
     { name: 'price', tone: 'ink' as const, show, points: points.map((p) => ({ at: Date.parse(p.at), value: number(p.price) })) },
     {

@@ -1,6 +1,21 @@
 import type { Money } from '@/api/client'
 
-const SIGNS: Record<string, string> = { GBP: '£', EUR: '€', USD: '$' }
+/** Signs that say one currency and no other; all others go by their code. As on the server. */
+export const SIGNS: Record<string, string> = { GBP: '£', EUR: '€', USD: '$', JPY: '¥' }
+
+/** How many decimals a currency has. */
+export const digits = (currency: string): number =>
+  new Intl.NumberFormat('en', { style: 'currency', currency }).resolvedOptions().maximumFractionDigits ?? 2
+
+/** Minor units of a currency as they are typed, and back: NaN where it is no number. */
+export const major = (minor: number, currency: string): string => {
+  const places = currency ? digits(currency) : 2
+  return (minor / 10 ** places).toFixed(places)
+}
+export const minor = (text: string, currency: string): number => {
+  const value = Number(text.trim().replace(',', '.'))
+  return Math.round(value * 10 ** (currency ? digits(currency) : 2))
+}
 
 /** Money as people write it, with a real minus. */
 export function money(value: Money | null | undefined, sign = false): string {

@@ -19,10 +19,10 @@ from ...services.alerts.alert import SHOWN
 from ...services.base import portions
 from ...services.base.errors import NotFound
 from ...services.base.partner_identity import OWNERS
+from ...services.base.regional import home_of
 from ...services.grids import find_anything, goods_grids
 from ...services.grids.goods_grids import GridQuery
 from ...services.outbox import queue
-from ...services.pricing.inputs import HOME
 from ..deps import ReadContext, SignedIn, TheApp, WriteContext
 from ..pulse import Pulse, pulse_of
 from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
@@ -113,6 +113,8 @@ class Today(BaseModel):
     flow: list[Flow]
     alone: list[AloneOut]
     days: list[Day]
+    # Currencies that have no rate to the house's, so that what is in them is in no sum.
+    left_out: list[str]
 
 
 def _act(row: Any) -> ActOut:
@@ -121,7 +123,8 @@ def _act(row: Any) -> ActOut:
 
 @router.get("/today")
 def get_today(context: ReadContext) -> Today:
-    found = today.open_alerts(context)
+    found, home = today.open_alerts(context), home_of(context.session)
+    days, left_out = today.profit_by_day(context)
     return Today(
         alerts=[
             AlertOut(
@@ -133,12 +136,12 @@ def get_today(context: ReadContext) -> Today:
                 since=t.since,
                 step=NextStep(label=t.step.label, act=t.step.act, go=t.step.go),
                 other=NextStep(label=t.other.label, act=t.other.act, go=t.other.go) if t.other else None,
-                at_risk=sure(t.at_risk, HOME),
+                at_risk=sure(t.at_risk, home),
                 per_day=t.per_day,
                 tone=t.tone,
                 count=t.count,
                 members=[
-                    AlertMember(key=m.key, name=m.name, message=m.message, go=m.go, at_risk=sure(m.at_risk, HOME))
+                    AlertMember(key=m.key, name=m.name, message=m.message, go=m.go, at_risk=sure(m.at_risk, home))
                     for m in t.members[:SHOWN]
                 ],
                 more_members=max((t.members_of or len(t.members)) - SHOWN, 0),
@@ -146,13 +149,14 @@ def get_today(context: ReadContext) -> Today:
             )
             for t in found
         ],
-        a_day=sure(sum(t.at_risk for t in found if t.per_day), HOME),
-        once=sure(sum(t.at_risk for t in found if not t.per_day), HOME),
+        a_day=sure(sum(t.at_risk for t in found if t.per_day), home),
+        once=sure(sum(t.at_risk for t in found if not t.per_day), home),
         flow=[Flow(**one) for one in today.flow(context)],
         alone=[
             AloneOut(**_act(one.act).model_dump(), times=one.times, count=one.count, since=one.since) for one in today.done_alone(context)
         ],
-        days=[Day(day=d["day"], profit=sure(d["profit"], HOME), sales=sure(d["sales"], HOME)) for d in today.profit_by_day(context)],
+        days=[Day(day=d["day"], profit=sure(d["profit"], home), sales=sure(d["sales"], home)) for d in days],
+        left_out=left_out,
     )
 
 

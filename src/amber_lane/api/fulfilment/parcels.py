@@ -14,10 +14,10 @@ from ...data.orders import Order
 from ...data.setup import Carrier, Store, Supplier
 from ...data.transit import CarrierEvent, Message, MessageTemplate, Parcel, PassedOn
 from ...services.base.errors import NotFound
+from ...services.base.regional import home_of
 from ...services.fulfilment import buyer_notifications, delivery_exceptions, parcel_tracking
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
-from ...services.pricing.inputs import HOME
 from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
 
@@ -67,12 +67,12 @@ def troubled(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> 
     shown = found[ask.offset : ask.offset + ask.limit]
     rows = {row.id: row for row in goods_grids.of_ids(context, "parcels", [one.parcel.id for one in shown])}
     out = rows_out([rows[one.parcel.id] for one in shown if one.parcel.id in rows], {})
-    about = {one.parcel.id: one for one in shown}
+    about, home = {one.parcel.id: one for one in shown}, home_of(context.session)
     for row in out:
         one = about[row["id"]]
         row["trouble"], row["at_risk"], row["asked"] = (
             delivery_exceptions.WORDS[one.trouble],
-            sure(one.at_risk, HOME).model_dump(),
+            sure(one.at_risk, home).model_dump(),
             one.asked,
         )
     return written({"rows": out, "total": len(found)})
@@ -159,7 +159,7 @@ def parcel(context: ReadContext, number: Big) -> ParcelOut:
         trouble=delivery_exceptions.WORDS[now.trouble] if now else "",
         others=[OtherOrder(id=one.id, number=one.number) for one in orders[1:]],
         ended_by=row.ended_by,
-        at_risk=sure(now.at_risk, HOME) if now else None,
+        at_risk=sure(now.at_risk, home_of(context.session)) if now else None,
         asked=now.asked if now else None,
         steps=[HelpOut(**vars(one)) for one in delivery_exceptions.steps(context, number)] if now else [],
         order_id=order.id,

@@ -251,21 +251,21 @@ def list_out(
         raise Invalid(f"a workbook holds {XLSX_MOST:,} rows and this list has {n:,}; take it out as CSV, which holds all of them")
     # What is a number of ours alone says nothing to anybody else.
     header = [key for key in goods_grids.LISTS[name].columns if key not in _OURS and not key.endswith("_id")]
-    zone = regional.place_of(context.session).manner.tz
+    zone, home = regional.place_of(context.session).manner.tz, regional.home_of(context.session)
 
     def rows(context: Context) -> Iterator[list[Any]]:
         for row in goods_grids.every(context, name, ask):
-            yield [_cell(key, row._mapping[key], row, zone) for key in header]
+            yield [_cell(key, row._mapping[key], row, zone, home) for key in header]
 
     return streamed(request, app, name, form, header, rows)
 
 
-def _cell(key: str, value: Any, row: Any, zone: tzinfo) -> Any:
+def _cell(key: str, value: Any, row: Any, zone: tzinfo, home: str) -> Any:
     """A value of a list as a person reads it: money with its decimals, times of the house, words for our own codes."""
     if value is None:
         return ""
     if key in _MONEY:
-        return plain(value, row._mapping.get("cost_currency" if key == "cost" else "currency") or "GBP")
+        return plain(value, row._mapping.get("cost_currency" if key == "cost" else "currency") or home)
     if key == "set_by":
         return SetBy(value).name.replace("_", " ") if value >= 0 else ""
     if key == "outcome":

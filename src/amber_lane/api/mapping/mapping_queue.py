@@ -15,6 +15,7 @@ from ...data.setup import Origin, Supplier
 from ...data.shelf import Sku
 from ...jobs.background_jobs import start
 from ...services.base.errors import Invalid
+from ...services.base.regional import home_of
 from ...services.mapping import audit, auto_matching, bulk_changes, item_candidates, switch_supplier, variants
 from ...services.mapping.landed_cost import UnitLanded
 from ...services.mapping.lanes import LaneRequest, Part, supplier_names
@@ -103,7 +104,7 @@ class OfferOut(BaseModel):
 @router.get("/to-settle")
 def queue(context: ReadContext) -> ToSettle:
     """SKUs that need a person, those that orders wait for first, then the dearest."""
-    rows = to_settle(context)
+    rows, home = to_settle(context), home_of(context.session)
     names = supplier_names(context)
     learnt = [f"{names.get(int(one.supplier), '')}: {one.message}, in {one.seen} lanes" for one in auto_matching.patterns(context)]
     shown = [
@@ -115,7 +116,7 @@ def queue(context: ReadContext) -> ToSettle:
             message=one.message,
             orders=one.orders,
             since=one.since,
-            waiting=sure(one.waiting, "GBP"),
+            waiting=sure(one.waiting, home),
         )
         for one in rows[:SHOWN]
     ]
@@ -133,7 +134,7 @@ def candidates(context: ReadContext, sku_id: Big, words: Annotated[str, Query(ma
     found = item_candidates.offers(context, row, words, limit=9 if words else 6)
     suppliers = by_id(context.session, Supplier, (one.like.item.supplier_id for one in found.rows))
     origins = by_id(context.session, Origin, (one.like.item.origin_id or 0 for one in found.rows))
-    cur = found.listing.currency if found.listing else found.store.currency if found.store else "GBP"
+    cur = found.listing.currency if found.listing else found.store.currency if found.store else home_of(context.session)
     return [
         OfferOut(
             item_id=one.like.item.id,

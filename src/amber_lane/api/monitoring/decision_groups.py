@@ -15,9 +15,9 @@ from ...data.setup import Link, Origin, Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ...data.watch import Sighting, Sweep
+from ...services.base.regional import home_of
 from ...services.listings import drift
 from ...services.monitoring import decision_groups, polling_plan, sweeps
-from ...services.pricing.inputs import HOME
 from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, money, sure
 
@@ -43,7 +43,8 @@ class GroupOut(BaseModel):
 
 @router.get("/groups")
 def get_groups(context: ReadContext) -> list[GroupOut]:
-    return [GroupOut(**{**one.__dict__, "a_day": sure(one.a_day, HOME)}) for one in decision_groups.groups(context)]
+    home = home_of(context.session)
+    return [GroupOut(**{**one.__dict__, "a_day": sure(one.a_day, home)}) for one in decision_groups.groups(context)]
 
 
 class GroupAsk(Ask):
@@ -182,7 +183,7 @@ def calls_plans(context: ReadContext) -> list[CallsOut]:
 
 def _plan_out(context: Any, supplier: Supplier) -> CallsOut:
     plan = polling_plan.make(context, supplier)
-    used = np.flatnonzero(plan.used == 1)
+    used, home = np.flatnonzero(plan.used == 1), home_of(context.session)
     order = used[np.argsort(-plan.looks[used], kind="stable")]
     picked = [*order[:12].tolist(), *order[12:][-6:].tolist()]
     rows = {row.id: row for row in context.session.scalars(select(Item).where(Item.id.in_([int(plan.items[i]) for i in picked])))}
@@ -195,7 +196,7 @@ def _plan_out(context: Any, supplier: Supplier) -> CallsOut:
             title=row.title,
             looks=round(float(plan.looks[i]), 2),
             changes=round(float(plan.rate[i]), 3),
-            wrong=sure(round(float(plan.weight[i])), HOME),
+            wrong=sure(round(float(plan.weight[i])), home),
             every=_every(float(plan.looks[i])),
         )
 
@@ -215,8 +216,8 @@ def _plan_out(context: Any, supplier: Supplier) -> CallsOut:
         today=polling_plan.asked_today(context, supplier.id),
         day_limit=supplier.calls_day,
         hours=f"{supplier.hour_from:02d}:00 to {supplier.hour_to:02d}:00 UTC" if limited else "at all hours",
-        loss=sure(round(plan.loss * 30), HOME),
-        turns=sure(round(plan.turns * 30), HOME),
+        loss=sure(round(plan.loss * 30), home),
+        turns=sure(round(plan.turns * 30), home),
         bins=bins,
         most=[message(i) for i in picked[:12]],
         least=[message(i) for i in picked[12:]],

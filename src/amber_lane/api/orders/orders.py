@@ -16,11 +16,11 @@ from ...data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ...data.setup import Origin, Store, Supplier
 from ...data.transit import Parcel, ParcelLine
 from ...services.base.context import Context
+from ...services.base.regional import home_of
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
 from ...services.orders import explanations, order_profit, routing
 from ...services.pricing import packs
-from ...services.pricing.inputs import HOME
 from ...services.purchasing import next_steps, purchase_orders
 from ..deps import ReadContext
 from ..pricing.explanations import StepOut
@@ -76,18 +76,22 @@ class OrdersStanding(BaseModel):
     parcels: int
     spend: Money
     profit: Money
+    # Currencies that have no rate to the house's, so that what is in them is in no sum.
+    left_out: list[str]
 
 
 @router.get("/standing")
 def standing(context: ReadContext) -> OrdersStanding:
     ready = purchase_orders.ready_orders(context)
-    sums = purchase_orders.money_of(context, ready)
+    sums, left_out = purchase_orders.money_of(context, ready)
+    home = home_of(context.session)
     return OrdersStanding(
         states=goods_grids.states_of_orders(context),
         ready=len(ready),
         parcels=sums["parcels"],
-        spend=sure(sums["spend"], HOME),
-        profit=sure(sums["profit"], HOME),
+        spend=sure(sums["spend"], home),
+        profit=sure(sums["profit"], home),
+        left_out=left_out,
     )
 
 

@@ -38,6 +38,9 @@ class PlaceOut(BaseModel):
     zone: str
     dates: str
     decimal: str
+    # What sums over stores are in; home: what that is now, also where nobody said it.
+    currency: str
+    home: str
 
 
 class PlaceAsk(Ask):
@@ -45,6 +48,7 @@ class PlaceAsk(Ask):
     zone: str = Field(max_length=60)
     dates: str = Field(max_length=3)
     decimal: str = Field(max_length=1)
+    currency: str = Field("", max_length=3)
 
 
 @router.get("/house/steps")
@@ -82,7 +86,8 @@ def set_keeping(context: WriteContext, ask: KeepingBody) -> Done:
 
 @router.get("/house/place")
 def get_place(context: ReadContext) -> PlaceOut:
-    return PlaceOut.model_validate(regional.place_of(context.session), from_attributes=True)
+    place = regional.place_of(context.session)
+    return PlaceOut(**asdict(place), home=regional.home_of(context.session))
 
 
 @router.put("/house/place")

@@ -165,6 +165,7 @@ class ReplayOut(BaseModel):
     one: ReplaySide
     other: ReplaySide
     movers: list[ReplayMover]
+    left_out: list[str] = Field(default_factory=list)
 
 
 class ReplayStart(BaseModel):

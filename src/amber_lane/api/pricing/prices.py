@@ -20,13 +20,14 @@ from ...data.setup import FeeRow, Store, Supplier
 from ...data.shelf import Listing
 from ...data.tallies import tally
 from ...services.base.errors import Invalid
+from ...services.base.regional import home_of
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
 from ...services.listings.on_sale import set_on_sale
 from ...services.pricing import drafts, manual_price, rule_steps
 from ...services.pricing import what_if as outcomes
 from ...services.pricing.apply import LATER
-from ...services.pricing.inputs import HOME, Facts
+from ...services.pricing.inputs import Facts
 from ...services.pricing.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
 from ..deps import Heavy, ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..schemas import Ask, Big, Done, Money, Page, minor, rows_out, sure, wish, written
@@ -209,6 +210,8 @@ class WhatIfOut(BaseModel):
     counts: dict[str, int]
     a_day: Money
     earns: Money
+    # Currencies that have no rate to the house's, so that what is in them is in neither.
+    left_out: list[str]
     bins: list[int]
     now: list[int]
     then: list[int]
@@ -230,8 +233,9 @@ def what_if(context: ReadContext, app: TheApp, ask: WhatIfAsk) -> WhatIfOut:
     )
     return WhatIfOut(
         counts=view.counts,
-        a_day=sure(view.a_day, HOME),
-        earns=sure(view.earns, HOME),
+        a_day=sure(view.a_day, home := home_of(context.session)),
+        earns=sure(view.earns, home),
+        left_out=view.left_out,
         bins=list(outcomes.BINS),
         now=outcomes.histogram(view.now_margin, rows),
         then=outcomes.histogram(view.then_margin, rows),

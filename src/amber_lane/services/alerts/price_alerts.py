@@ -196,9 +196,27 @@ def _no_rate(context: Context) -> Iterator[Alert]:
         )
 
 
+def _no_home_rate(context: Context) -> Iterator[Alert]:
+    """A store whose currency has no rate to the house's: what it earns is in no sum until somebody says what it is worth."""
+    worth = exchange_rates.Worth(context)
+    rows = select(Store.currency, func.min(Store.name), func.count(Store.id)).where(Store.ended_at.is_(None)).group_by(Store.currency)
+    for money, name, n in context.session.execute(rows).tuples():
+        if worth.ppm(money) is None:
+            yield Alert(
+                f"homerate:{money}-{worth.home}",
+                "price",
+                "No rate",
+                f"No exchange rate from {money} to {worth.home}: sums over all stores leave out {name if n == 1 else f'{n} stores'}",
+                "nothing is added one to one",
+                context.now,
+                Step("Enter the rate", go="/price?view=fees"),
+                0,
+            )
+
+
 def _over_allowance(context: Context) -> Iterator[Alert]:
     """Stores that we ask to show more than they take, told before they refuse it."""
-    worth = exchange_rates.newest(context)
+    worth = exchange_rates.Worth(context)
     for one in allowance.over(context):
         asked, most = (show(n, one.store.currency) if one.what == "value" else f"{n:,} {one.what}" for n in (one.asked, one.most))
         yield Alert(
@@ -209,14 +227,14 @@ def _over_allowance(context: Context) -> Iterator[Alert]:
             "it will reject what is over, whichever that is; choose what earns most instead",
             context.now,
             Step("Plan what to show", go=f"/shelf?allowance={one.store.id}"),
-            exchange_rates.in_house(worth, one.loss, one.store.currency),
+            worth.of(one.loss, one.store.currency),
             True,
         )
 
 
 def _plans(context: Context) -> Iterator[Alert]:
     """Plans that would pay at the present pace and are not taken; each is told once, until a person says that it is not for us."""
-    worth = exchange_rates.newest(context)
+    worth = exchange_rates.Worth(context)
     for one in memberships.worths(context):
         if one.plan.taken or one.plan.counts or one.worth.pays_from is None or one.worth.saves <= 0:
             continue
@@ -229,7 +247,7 @@ def _plans(context: Context) -> Iterator[Alert]:
             f"it pays from {show(one.worth.pays_from, money)} of purchases a month; at the present pace you buy {show(one.pace, money)}",
             context.now,
             Step("See what it would do", go="/price?view=plans"),
-            exchange_rates.in_house(worth, half_up(one.worth.saves, 30), money),
+            worth.of(half_up(one.worth.saves, 30), money),
             True,
             other=Step("Not for us", act=True),
         )
@@ -267,4 +285,5 @@ SOURCES: dict[str, Source] = {
     "drift": _differences,
     "oddrate oldrate": _odd_rates,
     "rate": _no_rate,
+    "homerate": _no_home_rate,
 }

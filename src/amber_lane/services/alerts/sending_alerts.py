@@ -97,14 +97,14 @@ def _name(context: Context, target: str) -> str:
 
 def _lost_a_day(context: Context, group: Group) -> int:
     """What a dearer price that a store does not show costs with every sale, by the newest change of each listing; in the house's money."""
-    worth, in_body = exchange_rates.newest(context), partial(func.json_extract, Outbox.body)
+    worth, in_body = exchange_rates.Worth(context), partial(func.json_extract, Outbox.body)
     state = func.coalesce(in_body("$.state"), "live")
     columns = (Listing.id, state, in_body("$.price"), in_body("$.currency"), Listing.shown_price, Listing.currency, Sku.pace)
     query = select(*columns).join(Listing, Listing.id == in_body("$.listing")).join(Sku, Sku.id == Listing.sku_id)
     query = query.where(*group.these, Listing.shown_state == "live").order_by(Outbox.id)
     newest = {number: row for number, *row in context.session.execute(query).tuples()}
     return sum(
-        half_up(pace * exchange_rates.in_house(worth, max(parse_money(price, money) - shown, 0), shown_in), PPM)
+        half_up(pace * worth.of(max(parse_money(price, money) - shown, 0), shown_in), PPM)
         for wanted, price, money, shown, shown_in, pace in newest.values()
         if wanted == "live" and price is not None
     )

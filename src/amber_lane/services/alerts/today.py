@@ -259,13 +259,16 @@ def _flow(context: Context) -> list[dict[str, Any]]:
     ]
 
 
-def profit_by_day(context: Context, days: int = 14) -> list[dict[str, Any]]:
-    """Profit and sales by the day of ordering, in the house's money: of orders that are bought, what they leave by their bills; of those
-    that are ready, what is expected. What is held, lacks a lane or was refused earns nothing until that is settled."""
+def profit_by_day(context: Context, days: int = 14) -> tuple[list[dict[str, Any]], list[str]]:
+    """Profit and sales by the day of ordering, in the house's money, and which currencies have no rate to it and are left out.
+
+    Of orders that are bought, what they leave by their bills; of those that are ready, what is expected. What is held, lacks a lane or was
+    refused earns nothing until that is settled.
+    """
     return context.kept(f"today days {days}", lambda context: _profit_by_day(context, days))
 
 
-def _profit_by_day(context: Context, days: int) -> list[dict[str, Any]]:
+def _profit_by_day(context: Context, days: int) -> tuple[list[dict[str, Any]], list[str]]:
     start = (context.now - timedelta(days=days - 1)).replace(hour=0, minute=0, second=0, microsecond=0)
     at = (type_coerce(Order.ordered_at, BigInteger) // DAY_MS).label("day")
     mine = OrderLine.order_id == Order.id
@@ -282,15 +285,15 @@ def _profit_by_day(context: Context, days: int) -> list[dict[str, Any]]:
         .where(Order.ordered_at >= start, ~waits, counts)
         .group_by(at, Order.currency)
     )
-    worth = exchange_rates.newest(context)
+    worth = exchange_rates.Worth(context)
     sums: dict[int, list[int]] = {}
     for day_number, currency, profit, sales in context.session.execute(rows):
         mine_of_day = sums.setdefault(int(day_number), [0, 0])
-        mine_of_day[0] += exchange_rates.in_house(worth, int(profit or 0), currency)
-        mine_of_day[1] += exchange_rates.in_house(worth, int(sales or 0), currency)
+        mine_of_day[0] += worth.of(int(profit or 0), currency)
+        mine_of_day[1] += worth.of(int(sales or 0), currency)
     out = []
     for n in range(days):
         day = start + timedelta(days=n)
         profit, sales = sums.get(to_ms(day) // DAY_MS, [0, 0])
         out.append({"day": day.date().isoformat(), "profit": profit, "sales": sales})
-    return out
+    return out, sorted(worth.left_out)

@@ -47,10 +47,10 @@ def _held_orders(context: Context) -> Iterator[Alert]:
         .where(Hold.ended.is_(None), Hold.limit != "buyer", Order.id.in_(held))
     )
     rows = context.session.execute(by_index(query, Hold, "uq_hold_open")).all()
-    worth = exchange_rates.newest(context)
+    worth = exchange_rates.Worth(context)
     earns = order_profit.likely(context, (hold.id for hold in rows))
     for hold in rows:
-        profit = exchange_rates.in_house(worth, earns.get(hold.id, 0), hold.currency)
+        profit = worth.of(earns.get(hold.id, 0), hold.currency)
         see = Step("See the ways on", go=f"/orders?state=held&row={hold.id}")
         steps = {
             "look_over": Step("Let it go", act=True),
@@ -118,12 +118,12 @@ def _refused_orders(context: Context) -> Iterator[Alert]:
         select(Order, OrderLine).join(OrderLine, OrderLine.order_id == Order.id).where(OrderLine.state == "refused")
     ).all()
     seen: set[int] = set()
-    worth = exchange_rates.newest(context)
+    worth = exchange_rates.Worth(context)
     earns = order_profit.likely(context, (order.id for order, _ in rows))
     for order, line in rows:
         if order.id not in seen:
             seen.add(order.id)
-            lost = exchange_rates.in_house(worth, earns.get(order.id, 0), order.currency)
+            lost = worth.of(earns.get(order.id, 0), order.currency)
             yield Alert(
                 f"refused:{order.id}",
                 "orders",
@@ -158,7 +158,7 @@ def _unmapped_orders(context: Context) -> Iterator[Alert]:
         .group_by(OrderLine.sku_code)
     )
     rows = context.session.execute(by_index(query, OrderLine, "ix_order_line_state")).all()
-    worth = exchange_rates.newest(context)
+    worth = exchange_rates.Worth(context)
     for code, title, n, kept, since, sku_id, currency in rows:
         known = sku_id is not None
         yield Alert(
@@ -169,7 +169,7 @@ def _unmapped_orders(context: Context) -> Iterator[Alert]:
             "its SKU has no lane" if known else f"no listing has the SKU {code}",
             since,
             Step("Choose its item", go=f"/lanes?sku={sku_id}") if known else Step("See the orders", go="/orders?state=needs_lane"),
-            _waits(context, exchange_rates.in_house(worth, int(kept or 0) // 3, currency), since),
+            _waits(context, worth.of(int(kept or 0) // 3, currency), since),
         )
 
 
@@ -278,7 +278,7 @@ def help_parcels(context: Context, wrong: str) -> None:
 
 def _dearer(context: Context) -> Iterator[Alert]:
     """Bills above the plan, as long as something can be done about them."""
-    worth = exchange_rates.newest(context)
+    worth = exchange_rates.Worth(context)
     for purchase, more in cancellations.dearer(context):
         yield Alert(
             f"bill:{purchase.id}",
@@ -288,7 +288,7 @@ def _dearer(context: Context) -> Iterator[Alert]:
             "it has not left yet: take it at that price, or ask the supplier to let it go and it is planned anew",
             purchase.answered_at or purchase.made_at,
             Step("Take it at that price", act=True),
-            exchange_rates.in_house(worth, more, purchase.currency),
+            worth.of(more, purchase.currency),
             False,
             "loss",
             other=Step("Ask to let it go", act=True),
@@ -314,7 +314,7 @@ def _wishes(context: Context) -> Iterator[Alert]:
             order.buyer,
             order.came_at,
             Step("See the order", go=f"/orders?state=all&row={order.id}") if order.wants == "cancel" else Step("Settled", act=True),
-            REFUND_COST if order.wants != "return" else exchange_rates.in_house(exchange_rates.newest(context), paid, order.currency),
+            REFUND_COST if order.wants != "return" else exchange_rates.Worth(context).of(paid, order.currency),
             False,
             "waits",
         )

@@ -1,15 +1,17 @@
-"""Where the house is: its country and time zone, and how dates and numbers are written there. Sheets are read by it."""
+"""Where the house is: its country, currency and time zone, and how dates and numbers are written there. Sheets are read by it."""
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from zoneinfo import ZoneInfo, available_timezones
 
+from babel.numbers import get_territory_currencies
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from ...core.currency import MINOR_DIGITS
 from ...core.ids import check_country
-from ...data.setup import Setting
+from ...data.setup import Setting, Store
 from ...sheets.mapping import Manner
 from .context import Context
 from .errors import Invalid
@@ -18,16 +20,22 @@ PLACE = "place"
 # How a day is written in numbers: which of day, month and year comes when.
 DATES = ("dmy", "mdy", "ymd")
 DECIMALS = (".", ",")
+# Of a house that said nothing and has nothing, so that every sum in it is nought.
+ANY_CURRENCY = "EUR"
 
 
 @dataclass(frozen=True)
 class Place:
-    """country: two letters; zone: an IANA name; dates: one of DATES; decimal: the mark before the minor part."""
+    """country: two letters; zone: an IANA name; dates: one of DATES; decimal: the mark before the minor part.
+
+    currency: what sums over stores are in; '' = not said, so that of the oldest store.
+    """
 
     country: str = ""
     zone: str = "UTC"
     dates: str = "dmy"
     decimal: str = "."
+    currency: str = ""
 
     @property
     def manner(self) -> Manner:
@@ -41,13 +49,25 @@ def place_of(s: Session) -> Place:
     return Place(**row.value) if row else Place()
 
 
+def home_of(s: Session) -> str:
+    """The house's currency: as it was said, else that of its oldest store, else that of its country."""
+    place = place_of(s)
+    if place.currency:
+        return place.currency
+    if oldest := s.scalar(select(Store.currency).order_by(Store.id).limit(1)):
+        return oldest
+    return next((money for money in get_territory_currencies(place.country or "", tender=True) if money in MINOR_DIGITS), ANY_CURRENCY)
+
+
 def set_place(context: Context, place: Place) -> str:
     """Say where the house is. Can be undone."""
     wrong = {}
     try:
-        place = Place(check_country(place.country), place.zone, place.dates, place.decimal)
+        place = replace(place, country=check_country(place.country))
     except ValueError as error:
         wrong["country"] = str(error)
+    if place.currency and place.currency not in MINOR_DIGITS:
+        wrong["currency"] = "must be a currency such as EUR, USD or JPY"
     if place.zone not in available_timezones():
         wrong["zone"] = "must be a time zone such as Europe/London or America/Chicago"
     if place.dates not in DATES:
@@ -62,7 +82,8 @@ def set_place(context: Context, place: Place) -> str:
         row = Setting(name=PLACE, value={})
         context.session.add(row)
     row.value = asdict(place)
-    message = f"the house is in {place.country}, time zone {place.zone}"
+    money = f", its sums in {place.currency}" if place.currency else ""
+    message = f"the house is in {place.country}, time zone {place.zone}{money}"
     context.log("place.set", "house", message, before={"place": before}, undo=True)
     context.session.flush()
     return message[0].upper() + message[1:]

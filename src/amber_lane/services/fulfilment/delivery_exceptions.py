@@ -20,7 +20,7 @@ from ..base.errors import Conflict
 from ..orders import order_profit
 from ..orders.routing import step_line
 from ..outbox import queue
-from ..pricing.exchange_rates import in_house, newest
+from ..pricing.exchange_rates import Worth
 from .buyer_notifications import write_mail, written
 from .parcel_tracking import lines_of_purchase, orders_of
 
@@ -108,7 +108,7 @@ _UNSETTLED = ("on_the_road", "with_supplier", "bought", "arrived")
 
 def _paid(context: Context, parcels: Iterable[int]) -> dict[int, int]:
     """What buyers paid for what is in each parcel and not settled yet, in the house's money."""
-    rates = newest(context)
+    rates = Worth(context)
     found: dict[int, int] = {}
     for chunk in in_chunks(parcels):
         rows = (
@@ -124,7 +124,7 @@ def _paid(context: Context, parcels: Iterable[int]) -> dict[int, int]:
             .distinct()
         )
         for parcel, _, paid, currency in context.session.execute(rows):
-            found[parcel] = found.get(parcel, 0) + in_house(rates, paid, currency)
+            found[parcel] = found.get(parcel, 0) + rates.of(paid, currency)
     return found
 
 

@@ -17,6 +17,7 @@ from ...data.orders import Order, OrderLine
 from ...data.shelf import IS_BARE, Listing, Sku
 from ...data.source import Item
 from ..base.context import Context
+from ..pricing import exchange_rates
 
 NO_LANE, SHUT, GONE = "no lane", "lane shut", "item gone"
 WAITING = ("no_lane", "no_stock")
@@ -26,7 +27,7 @@ WAITING = ("no_lane", "no_stock")
 class ToSettle:
     """One SKU. kind: no lane, lane shut, item gone; told: the reason in words; orders: how many wait, since when.
 
-    waiting: what those orders leave us after the store's share; a_day: price x pace, in minor units.
+    waiting: what those orders leave us after the store's share, in the house's money; a_day: price x pace, in minor units.
     """
 
     sku: Sku
@@ -86,12 +87,23 @@ def without_lane(context: Context, of: Sequence[int] | None = None) -> list[int]
 
 def _waiting(context: Context) -> dict[int, tuple[int, datetime, int]]:
     rows = context.session.execute(
-        select(OrderLine.sku_id, func.count(func.distinct(OrderLine.order_id)), func.min(Order.ordered_at), func.sum(OrderLine.net_revenue))
+        select(
+            OrderLine.sku_id,
+            Order.currency,
+            func.count(func.distinct(OrderLine.order_id)),
+            func.min(Order.ordered_at),
+            func.sum(OrderLine.net_revenue),
+        )
         .join(Order, Order.id == OrderLine.order_id)
         .where(or_(OrderLine.state == "needs_lane", (OrderLine.state == "held") & OrderLine.reason.in_(WAITING)))
-        .group_by(OrderLine.sku_id)
+        .group_by(OrderLine.sku_id, Order.currency)
     )
-    return {sku: (n, since, int(kept or 0)) for sku, n, since, kept in rows if sku}
+    worth, out = exchange_rates.Worth(context), dict[int, tuple[int, datetime, int]]()
+    for sku, currency, n, since, left in rows:
+        if sku:
+            had = out.get(sku, (0, since, 0))
+            out[sku] = (had[0] + n, min(had[1], since), had[2] + worth.of(int(left or 0), currency))
+    return out
 
 
 def _broken(context: Context) -> dict[int, tuple[str, str]]:

@@ -17,6 +17,7 @@ from ...data.setup import Supplier
 from ...data.shelf import Listing, Sku, Variant
 from ...data.source import Item
 from ..base.context import Context
+from ..base.regional import home_of
 from .auto_matching import patterns, rows_of_skus
 from .landed_cost import Costing
 from .similarity import near_items, row_of_item
@@ -101,4 +102,4 @@ def look(context: Context, sku_id: int) -> Family:
     names = by_id(context.session, Supplier, {supplier for _, supplier in cells})
     count = {number: sum(1 for _, supplier in cells if supplier == number) for number in names}
     columns = sorted(names.values(), key=lambda one: (-count[one.id], one.name))[:6]
-    return Family(mine, laned, columns, cells, store.currency if store else "GBP")
+    return Family(mine, laned, columns, cells, store.currency if store else home_of(context.session))

@@ -15,7 +15,7 @@ from ...data.source import Item
 from ...data.watch import ListingDecision, Sweep
 from ..base.context import Context
 from ..base.errors import Conflict
-from ..pricing import what_if
+from ..pricing import exchange_rates, what_if
 from ..pricing.decide import CROWD
 from . import sweeps
 
@@ -47,7 +47,8 @@ class Group:
 def groups(context: Context, most: int = 60) -> list[Group]:
     """The newest groups, of the last 20,000 responses."""
     newest = int(context.session.scalar(select(func.max(ListingDecision.id))) or 0)
-    rise = (ListingDecision.new_price - ListingDecision.old_price) * Sku.pace
+    # In the house's money; what has no rate to it counts as nothing.
+    rise = (ListingDecision.new_price - ListingDecision.old_price) * Sku.pace * exchange_rates.factor(context, Listing.currency)
     crowd = case((ListingDecision.outcome == CROWD, CROWD), else_=0)
     rows = context.session.execute(
         select(

@@ -24,6 +24,7 @@ from ...data.source import Item
 from ...data.watch import Sighting, Sweep
 from ..base.context import Context
 from ..base.errors import Invalid
+from ..pricing import exchange_rates
 from ..pricing.policy import policy_for
 
 # Most items of one sweep where each is a call of its own.
@@ -125,8 +126,9 @@ def make(context: Context, supplier: Supplier) -> CallsPlan:
 
 def _weights(context: Context, supplier: Supplier, items: Ints) -> tuple[Floats, Ints]:
     """What a day of being wrong about each item costs: pace x (stock gone: refund and lost profit; dearer: the usual rise)."""
+    worth = exchange_rates.factor(context, Listing.currency)
     sold = (
-        select(Listing.sku_id, func.max(Listing.profit).label("profit"), func.max(Listing.landed).label("landed"))
+        select(Listing.sku_id, func.max(Listing.profit * worth).label("profit"), func.max(Listing.landed * worth).label("landed"))
         .where(Listing.state == "live")
         .group_by(Listing.sku_id)
         .subquery()

@@ -19,7 +19,7 @@ from ...data.orders import Order, OrderLine, Plan, PurchaseOrder
 from ...data.shelf import Listing
 from ..base.context import Context
 from ..pricing.frame import load
-from ..pricing.inputs import HOME, NANO, Facts
+from ..pricing.inputs import NANO, Facts
 
 LIVE = ("waiting", "sent", "accepted", "shipped")
 OPEN = ("new", "needs_lane", "held", "ready", "refused")
@@ -53,7 +53,7 @@ def rate_between(facts: Facts, base: str, quote: str) -> int | None:
         return rate
     if back := facts.rates.get((quote, base)):
         return int((Decimal(NANO) * NANO / Decimal(back)).to_integral_value(ROUND_HALF_UP))
-    ours, theirs = facts.rates.get((base, HOME)), facts.rates.get((quote, HOME))
+    ours, theirs = facts.rates.get((base, facts.home)), facts.rates.get((quote, facts.home))
     if ours and theirs:
         return int((Decimal(ours) * NANO / Decimal(theirs)).to_integral_value(ROUND_HALF_UP))
     return None

@@ -22,7 +22,7 @@ from ...data.setup import BuyingAccount, Origin, Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
 from ..base.context import Context
-from ..pricing.inputs import HOME, Facts, house_ppm
+from ..pricing.inputs import Facts, house_ppm
 from ..pricing.lane_costing import UNKNOWN_STOCK
 from ..pricing.policy import policy_for
 from . import order_profit
@@ -183,7 +183,9 @@ class Lookup:
         return half_up(minor * self.rate(currency), PPM)
 
     def rate(self, currency: str) -> int:
-        return self._once(("rate", currency), lambda: house_ppm(self.facts.rates.get((currency, HOME)), currency))
+        """ppm of a currency's minor unit in the house's. Where nobody knows it, it weighs as the house's: orders are compared by it, and
+        nothing is added up."""
+        return self._once(("rate", currency), lambda: house_ppm(self.facts.rates, currency, self.facts.home) or PPM)
 
     def fill(self, order: Order, replacements: bool = False) -> OrderToFill:
         """An order as routing takes it. Other goods are offered only for lines that nothing else could fill, or where asked for."""

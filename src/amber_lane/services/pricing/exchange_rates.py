@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, case, literal, select
+from sqlalchemy.orm import InstrumentedAttribute
 
 from ...connectors.protocols import RateTable
 from ...core.currency import minor_digits
@@ -17,8 +18,9 @@ from ...data.setup import RateSource, Store, Supplier
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..base.import_frame import Checked, Row, each, need
+from ..base.regional import home_of
 from .apply import respond
-from .inputs import HOME, house_ppm
+from .inputs import house_ppm
 
 # A rate that moves by more than a tenth in a day is not believed before it is told again the day after, or entered by hand.
 DOUBT = 10
@@ -43,17 +45,43 @@ def needed(context: Context) -> set[tuple[str, str]]:
     stores = set(context.session.scalars(select(Store.currency)))
     pairs = context.session.execute(select(Supplier.currency, Supplier.also)).tuples().all()
     monies = {money for own, also in pairs for money in (own, *(also or []))}
-    return {(money, quote) for money in monies for quote in stores if money != quote}
+    home = home_of(context.session)
+    return {(money, quote) for money in monies for quote in stores if money != quote} | {(money, home) for money in stores if money != home}
 
 
 def newest(context: Context) -> dict[tuple[str, str], Rate]:
     return {(row.base, row.quote): row for row in context.session.scalars(select(Rate).order_by(Rate.day, Rate.id))}
 
 
-def in_house(rates: dict[tuple[str, str], Rate], minor: int, currency: str) -> int:
-    """An amount in the house's money, by the newest rates."""
-    rate = rates.get((currency, HOME))
-    return half_up(minor * house_ppm(rate.nano if rate else None, currency), PPM)
+class Worth:
+    """What amounts are worth in the house's currency, by the newest rates. An amount without a rate is worth nothing here and is never
+    added one to one: `left_out` says of which currencies that was so."""
+
+    def __init__(self, context: Context) -> None:
+        self.home = home_of(context.session)
+        self.rates = {pair: row.nano for pair, row in newest(context).items()}
+        self.left_out: set[str] = set()
+        self._ppm: dict[str, int | None] = {}
+
+    def ppm(self, currency: str) -> int | None:
+        if currency not in self._ppm:
+            self._ppm[currency] = house_ppm(self.rates, currency, self.home)
+        return self._ppm[currency]
+
+    def of(self, minor: int, currency: str) -> int:
+        ppm = self.ppm(currency)
+        if ppm is None:
+            if minor:
+                self.left_out.add(currency)
+            return 0
+        return half_up(minor * ppm, PPM)
+
+
+def factor(context: Context, currency: InstrumentedAttribute[str]) -> ColumnElement[float]:
+    """In a query: what a row's currency is worth in the house's, for estimates alone; 0 where there is no rate."""
+    worth = Worth(context)
+    known = {money: ppm / PPM for money in context.session.scalars(select(Store.currency).distinct()) if (ppm := worth.ppm(money))}
+    return case(known, value=currency, else_=0.0) if known else literal(0.0)
 
 
 def pairs(context: Context) -> list[Pair]:

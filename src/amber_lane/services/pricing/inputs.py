@@ -5,36 +5,42 @@ A draft is the same facts with some rows changed, so that whatever can be change
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from functools import cached_property
 from typing import Any, TypeVar
 
+import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...core import cost
 from ...core.currency import minor_digits
+from ...core.money import Ints
 from ...core.numbers import PPM, half_up
 from ...core.plans import Plan, discount_given
 from ...data.base import Row
 from ...data.prices import Policy, PriceRule, Rate
 from ...data.setup import FeeRow, Origin, Service, Setting, Store, Supplier
+from ..base.regional import home_of
 
 R = TypeVar("R", bound=Row)
 
-# The house's own money: what all stores earn is added up in it.
-HOME = "GBP"
 # A rate of one, in the billionths that rates are kept in.
 NANO = 10**9
 
 
-def house_ppm(nano: int | None, currency: str) -> int:
-    """ppm of a currency's minor unit in the house's, by its rate (1e-9); where there is none, it counts as the house's."""
-    if currency == HOME or nano is None:
+def house_ppm(rates: Mapping[tuple[str, str], int], currency: str, home: str) -> int | None:
+    """ppm of a currency's minor unit in the house's, by its rate (1e-9) or the rate back; None where there is neither."""
+    if currency == home:
         return PPM
-    shift = minor_digits(HOME) - minor_digits(currency)
+    nano = rates.get((currency, home))
+    if nano is None and (back := rates.get((home, currency))):
+        nano = half_up(NANO * NANO, back)
+    if nano is None:
+        return None
+    shift = minor_digits(home) - minor_digits(currency)
     return max(half_up(nano * 10 ** max(shift, 0), 1000 * 10 ** max(-shift, 0)), 1)
 
 
@@ -59,6 +65,8 @@ class Facts:
     rates: dict[tuple[str, str], int]
     # What really came back, as a share of sales in ppm, by (store, category) and by (store, ''); see services.returns.
     returns: dict[tuple[int, str], int] = field(default_factory=dict)
+    # The house's own currency: what all stores earn is added up in it.
+    home: str = ""
 
     @classmethod
     def read(cls, s: Session) -> Facts:
@@ -73,7 +81,29 @@ class Facts:
             {row.id: row for row in s.scalars(select(Origin))},
             {(base, quote): nano for base, quote, nano in s.execute(newest)},
             kept_returns(s),
+            home_of(s),
         )
+
+    def worth(self, currencies: Sequence[str]) -> tuple[Ints, list[str]]:
+        """Per entry, ppm of its currency's minor unit in the house's, 0 where there is no rate: nothing is added one to one. And which
+        currencies that leaves out."""
+        kinds = sorted(set(currencies))
+        known = {money: house_ppm(self.rates, money, self.home) for money in kinds}
+        column = np.array([known[money] or 0 for money in currencies], dtype=np.int64)
+        return column, [money for money in kinds if known[money] is None]
+
+    def in_home(self, amounts: Ints, currencies: Sequence[str]) -> tuple[int, list[str]]:
+        """A column of amounts times a pace (ppm), added up in the house's money a day; and which currencies have no rate to it and are left
+        out. Each currency is added up before it is turned, so that little is rounded."""
+        total, left_out = 0, []
+        for money in sorted(set(currencies)):
+            minor = half_up(int(amounts[np.array([one == money for one in currencies], dtype=np.bool_)].sum()), PPM)
+            ppm = house_ppm(self.rates, money, self.home)
+            if ppm is not None:
+                total += half_up(minor * ppm, PPM)
+            elif minor:
+                left_out.append(money)
+        return total, left_out
 
     @cached_property
     def service_to(self) -> dict[tuple[int, str, str], Service]:

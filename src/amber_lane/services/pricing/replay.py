@@ -62,7 +62,11 @@ class Past:
 
 @dataclass(frozen=True)
 class Run:
-    """What would have been. One entry per listing or per order line; `days` = earned on each day."""
+    """What would have been. One entry per listing or per order line.
+
+    earned: of each listing, in its store's currency. home: of each line, and days: of each day, in the house's, without what is sold in
+    currencies that have no rate to it (left_out).
+    """
 
     book: Book
     sales: Sales
@@ -74,12 +78,14 @@ class Run:
     live_share: int
     days: list[int]
     earned: Ints
+    home: Ints
+    left_out: list[str]
 
     def count(self, outcome: int) -> int:
         return int((self.sales.outcome == outcome).sum())
 
     def sum(self, outcome: int) -> int:
-        return int(self.sales.earned[self.sales.outcome == outcome].sum())
+        return int(self.home[self.sales.outcome == outcome].sum())
 
 
 def read(context: Context, days: int) -> Past:
@@ -122,8 +128,9 @@ def run(context: Context, past: Past, change: Change | None, progress: Callable[
     rows = np.array([place.get(pair, -1) for pair in zip(store.tolist(), sku.tolist(), strict=True)], dtype=np.int64)
     n_days, n = max(-(-(past.end - past.start) // DAY_MS), 1), len(book.ids)
     days, earned = np.zeros(n_days, dtype=np.int64), np.zeros(n, dtype=np.int64)
+    worth, left_out = facts.worth(book.currency)
     none = np.zeros(0, dtype=np.int64)
-    outcomes, earnings, paid, lines, whens, units = ([none] for _ in range(6))
+    outcomes, earnings, paid, lines, whens, units, homes = ([none] for _ in range(7))
     shares = [(0, 0)]
     moves = pauses = 0
     for start in range(0, n, AT_A_TIME):
@@ -135,16 +142,18 @@ def run(context: Context, past: Past, change: Change | None, progress: Callable[
         shown, moved, paused, live = _show(facts, part, truth, minutes, past)
         at, quantity, row = when[mine], many[mine], rows[mine] - start
         sales = sell(shown, truth, part.terms, part.policy["refund_cost"], row, at, quantity, minutes[row] * 30_000)
-        np.add.at(days, np.clip((at - past.start) // DAY_MS, 0, n_days - 1), sales.earned)
+        home = half_up_columns(sales.earned * worth[rows[mine]], PPM)
+        np.add.at(days, np.clip((at - past.start) // DAY_MS, 0, n_days - 1), home)
         np.add.at(earned, rows[mine], sales.earned)
-        sold = (sales.outcome, sales.earned, sales.price, rows[mine], at, quantity)
-        for column, values in zip((outcomes, earnings, paid, lines, whens, units), sold, strict=True):
+        sold = (sales.outcome, sales.earned, sales.price, rows[mine], at, quantity, home)
+        for column, values in zip((outcomes, earnings, paid, lines, whens, units, homes), sold, strict=True):
             column.append(values)
         shares.append((live, len(some)))
         moves, pauses = moves + moved, pauses + paused
     live = sum(share * count for share, count in shares) // max(sum(count for _, count in shares), 1)
-    outcome, sums, price_of, line, at, quantity = (np.concatenate(column) for column in (outcomes, earnings, paid, lines, whens, units))
-    return Run(book, Sales(outcome, sums, price_of), line, at, quantity, moves, pauses, live, days.tolist(), earned)
+    every = (outcomes, earnings, paid, lines, whens, units, homes)
+    outcome, sums, price_of, line, at, quantity, at_home = (np.concatenate(column) for column in every)
+    return Run(book, Sales(outcome, sums, price_of), line, at, quantity, moves, pauses, live, days.tolist(), earned, at_home, left_out)
 
 
 def _rows(book: Book, at: Ints) -> Book:
@@ -263,7 +272,7 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
     scopes = {scope for scope, *_ in layers}
     names = {"supplier": book.supplier_code, "category": book.category, "store": stores, "sku": book.sku_code}
     keys = Keys(**{name: [column[i] for i in rows.tolist()] if name in scopes else [] for name, column in names.items()})
-    over = lay_over(e, layers, keys, truth.landed)
+    over = lay_over(e, layers, keys, truth.landed, facts.home)
     none = np.full(e, NONE, dtype=np.int64)
     terms, limits = terms_of(
         facts, book.store, book.category, truth.landed, over, book.limits.least_price[rows], none, none, np.zeros(e, dtype=np.int64), rows

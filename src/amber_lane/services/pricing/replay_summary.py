@@ -13,9 +13,9 @@ from ...core.currency import plain
 from ...core.plans import Plan
 from ...data.shelf import Listing
 from ..base.context import Context
+from ..base.regional import home_of
 from . import replay
 from .drafts import Change, Draft, FeeChange, PolicyChange, RateChange, RuleChange, SupplierChange
-from .inputs import HOME
 
 MOVERS = 40
 _KINDS: dict[str, type[Any]] = {one.__name__: one for one in (RuleChange, FeeChange, SupplierChange, PolicyChange, RateChange)}
@@ -46,14 +46,15 @@ def beside(
     past = replay.read(context, days)
     first = replay.run(context, past, one, lambda share: progress(share / 2))
     second = replay.run(context, past, other, lambda share: progress(0.5 + share / 2))
-    gap = second.earned - first.earned
+    gap, home = second.earned - first.earned, home_of(context.session)
     order = [i for i in abs(gap).argsort(kind="stable")[::-1][:MOVERS].tolist() if gap[i]]
     numbers = [int(first.book.ids[i]) for i in order]
     titles = dict(context.session.execute(select(Listing.id, Listing.title).where(Listing.id.in_(numbers))).tuples().all())
     return {
         "since": datetime.fromtimestamp(past.start / 1000, context.now.tzinfo).isoformat(),
-        "one": _side(first),
-        "other": _side(second),
+        "one": _side(first, home),
+        "other": _side(second, home),
+        "left_out": first.left_out,
         "movers": [
             {
                 "listing": number,
@@ -67,11 +68,11 @@ def beside(
     }
 
 
-def _money(minor: int, currency: str = HOME) -> dict[str, str]:
+def _money(minor: int, currency: str) -> dict[str, str]:
     return {"amount": plain(minor, currency), "currency": currency}
 
 
-def _side(run: replay.Run) -> dict[str, Any]:
+def _side(run: replay.Run, home: str) -> dict[str, Any]:
     return {
         "listings": len(run.book.ids),
         "moves": run.moves,
@@ -80,10 +81,10 @@ def _side(run: replay.Run) -> dict[str, Any]:
         "lines": len(run.line_row),
         "sold": run.count(0) + run.count(1),
         "at_loss": run.count(replay.LOSS),
-        "lost": _money(run.sum(replay.LOSS)),
+        "lost": _money(run.sum(replay.LOSS), home),
         "oversold": run.count(replay.OVERSOLD),
-        "refunds": _money(run.sum(replay.OVERSOLD)),
+        "refunds": _money(run.sum(replay.OVERSOLD), home),
         "missed": run.count(replay.MISSED),
-        "earned": _money(int(run.sales.earned.sum())),
+        "earned": _money(int(run.home.sum()), home),
         "days": [value / 100 for value in run.days],
     }

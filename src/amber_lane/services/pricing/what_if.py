@@ -14,7 +14,6 @@ from sqlalchemy import Select, case, func, select
 from ...core import price
 from ...core.explain import Explained, explain
 from ...core.money import Ints
-from ...core.numbers import PPM, half_up
 from ...core.price import NONE, Outcome, SetBy
 from ...data import moved, revisions
 from ...data.base import by_index
@@ -58,11 +57,13 @@ class WhatIf:
     then_margin: Ints
     counts: dict[str, int]
     # What a day earns more (or less) than now, and what it earns then, at the present pace; minor units.
+    # In the house's currency; left_out: currencies that have no rate to it.
     a_day: int
     earns: int
     facts: Facts
     # Where the bands make a dearer item cheaper, with how many listings stand there.
     dips: list[Dip]
+    left_out: list[str]
 
 
 class Catalogue:
@@ -133,10 +134,10 @@ def what_if(context: Context, change: Change | None, raw: Callable[[Facts], Raw]
     }
     found = dips(draft, book)
     counts["dips"] = sum(one.listings for one in found)
-    gain = np.where(laned & real.counted, (then.profit - now.profit) * book.pace, 0)
-    earns = half_up(int(np.where(laned & (book.state == LIVE), then.profit * book.pace, 0).sum()), PPM)
+    gain, left_out = draft.in_home(np.where(laned & real.counted, (then.profit - now.profit) * book.pace, 0), book.currency)
+    earns, also = draft.in_home(np.where(laned & (book.state == LIVE), then.profit * book.pace, 0), book.currency)
     before = np.where(real.counted, _margin(now), NONE)
-    return WhatIf(book, decided, before, _margin(then), counts, half_up(int(gain.sum()), PPM), earns, draft, found)
+    return WhatIf(book, decided, before, _margin(then), counts, gain, earns, draft, found, sorted({*left_out, *also}))
 
 
 def _margin(kept: price.Kept) -> Ints:

@@ -18,7 +18,7 @@ from ..base.context import Context
 from ..base.errors import Conflict
 from ..fulfilment.delivery_exceptions import ANSWER_IN
 from ..outbox import queue
-from ..pricing.exchange_rates import in_house, newest
+from ..pricing.exchange_rates import Worth
 
 ANSWER_WITHIN = timedelta(hours=24)
 NEAR = timedelta(days=1)
@@ -86,7 +86,7 @@ def _asked(context: Context, purchases: list[PurchaseOrder]) -> dict[str, dateti
 
 
 def _risk(context: Context, kind: str, pairs: list[tuple[PurchaseOrder, Order]]) -> int:
-    rates, total = newest(context), 0
+    rates, total = Worth(context), 0
     orders = {order.id: order for _, order in pairs}
     for chunk in in_chunks(orders):
         if kind == "unsent":
@@ -95,10 +95,10 @@ def _risk(context: Context, kind: str, pairs: list[tuple[PurchaseOrder, Order]])
             for number, sum_paid in context.session.execute(paid.where(mine, PurchaseLine.live).group_by(OrderLine.order_id)).tuples():
                 order = orders[number]
                 late = (context.now.date() - order.promised_by.date()).days if order.promised_by else 0
-                total += parcel_at_risk("late", max(late, 0), in_house(rates, int(sum_paid or 0), order.currency))
+                total += parcel_at_risk("late", max(late, 0), rates.of(int(sum_paid or 0), order.currency))
         else:
             for plan in context.session.scalars(select(Plan).where(Plan.order_id.in_(chunk))):
-                profit = in_house(rates, max(plan.known_profit or 0, 0), orders[plan.order_id].currency)
+                profit = rates.of(max(plan.known_profit or 0, 0), orders[plan.order_id].currency)
                 total += waiting_order(profit, int((context.now - orders[plan.order_id].came_at).total_seconds() // 3600))
     return total
 

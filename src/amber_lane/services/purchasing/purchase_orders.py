@@ -410,18 +410,19 @@ def under_way(context: Context, supplier: int) -> list[str]:
     return list(context.session.scalars(mine.order_by(PurchaseOrder.id)))
 
 
-def money_of(context: Context, orders: Iterable[int]) -> dict[str, int]:
-    """What sending these orders means: parcels, money to suppliers, expected profit; in the house's money."""
+def money_of(context: Context, orders: Iterable[int]) -> tuple[dict[str, int], list[str]]:
+    """What sending these orders means: parcels, money to suppliers, expected profit; in the house's money. And which currencies that leaves
+    out, since there is no rate."""
     rows = by_id(context.session, Order, orders)
     plans = [plan for chunk in in_chunks(rows) for plan in context.session.scalars(select(Plan).where(Plan.order_id.in_(chunk)))]
-    worth = exchange_rates.newest(context)
+    worth = exchange_rates.Worth(context)
     parcels = len({(plan.order_id, lane["lane"]) for plan in plans for lane in plan.lanes if lane["chosen"]})
     return {
         "orders": len(plans),
         "parcels": parcels,
-        "spend": sum(exchange_rates.in_house(worth, p.goods + p.shipping + p.handling, rows[p.order_id].currency) for p in plans),
-        "profit": sum(exchange_rates.in_house(worth, p.known_profit or 0, rows[p.order_id].currency) for p in plans),
-    }
+        "spend": sum(worth.of(p.goods + p.shipping + p.handling, rows[p.order_id].currency) for p in plans),
+        "profit": sum(worth.of(p.known_profit or 0, rows[p.order_id].currency) for p in plans),
+    }, sorted(worth.left_out)
 
 
 __all__ = ["due_orders", "money_of", "ready_orders", "send", "take_answer", "take_answers", "take_back", "under_way", "wait"]

@@ -15,6 +15,7 @@ import { dayIn, moment } from '@/parts/marks'
 import Kept from './Kept.vue'
 import { laneQuery } from './queries'
 import { useOf } from './words'
+import { home } from '@/parts/home'
 
 const props = defineProps<{ id: number }>()
 const emit = defineEmits<{ sku: [sku: number] }>()
@@ -22,7 +23,7 @@ const asked = useQuery(computed(() => ({ ...laneQuery(props.id), placeholderData
 const { data } = asked
 const lane = computed(() => data.value?.lane)
 const show = (value: number) =>
-  money({ amount: value.toFixed(2), currency: data.value?.history[0]?.cost.currency ?? lane.value?.parts[0]?.cost.currency ?? 'GBP' })
+  money({ amount: value.toFixed(2), currency: data.value?.history[0]?.cost.currency ?? lane.value?.parts[0]?.cost.currency ?? home.value })
 const to = computed(() => live.now.value)
 const series = computed(() => [
   {

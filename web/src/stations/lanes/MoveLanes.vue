@@ -8,6 +8,7 @@ import Btn from '@/parts/Btn.vue'
 import LikenessBar from '@/parts/LikenessBar.vue'
 import Modal from '@/parts/Modal.vue'
 import { money, number, plural } from '@/parts/format'
+import { home } from '@/parts/home'
 
 type Row = Schema<'MoveOut'>
 const props = defineProps<{ lanes: number[]; source: number | null }>()
@@ -25,7 +26,7 @@ const rows = computed(() => look.data.value ?? [])
 const able = computed(() => rows.value.filter((one) => one.to_id))
 const both = computed(() => rows.value.filter((one) => picked.value.has(one.sku_id) && one.lands && one.would_land))
 const saved = computed(() => both.value.reduce((sum, one) => sum + number(one.lands) - number(one.would_land), 0))
-const currency = computed(() => rows.value.find((one) => one.lands)?.lands?.currency ?? 'GBP')
+const currency = computed(() => rows.value.find((one) => one.lands)?.lands?.currency ?? home.value)
 const mean = computed(() => (both.value.length ? saved.value / both.value.length : 0))
 function toggle(one: Row) {
   const next = new Set(picked.value)

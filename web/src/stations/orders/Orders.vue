@@ -17,6 +17,7 @@ import { useAsk } from '@/parts/ask'
 import { STATE_WORDS, dateOf, money, number, plural } from '@/parts/format'
 import Batches from './Batches.vue'
 import OrderDetail from './OrderDetail.vue'
+import LeftOut from '@/parts/LeftOut.vue'
 
 type Row = Schema<'OrderRow'>
 const asked = useQuery({ queryKey: ['standing'], queryFn: () => take(api.GET('/api/v1/orders/standing')) })
@@ -142,6 +143,7 @@ const heading = computed(() => {
                 : `Send the ${standing.ready} ready`
           }}
         </h2>
+        <LeftOut v-if="standing.ready" :of="standing.left_out" />
         <p v-if="standing.ready" class="mt-1 mb-2.5 text-xs text-soft">
           {{ plural(standing.parcels, 'parcel') }}, {{ money(standing.spend) }} to suppliers, profit {{ money(standing.profit) }}. Each is
           bought once.

@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import type { Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
-import { money, plural } from '@/parts/format'
+import { money, plural, minor } from '@/parts/format'
 
 const props = defineProps<{ dips: Schema<'DipOut'>[] }>()
 defineEmits<{ carry: [dip: Schema<'DipOut'>] }>()
@@ -25,8 +25,8 @@ const drawn = computed(() =>
     const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)]
     const x = (n: number) => 3 + ((n - x0) * (W - 6)) / Math.max(x1 - x0, 1)
     const y = (n: number) => H - 4 - ((n - y0) * (H - 8)) / Math.max(y1 - y0, 1)
-    const edge = Math.round(Number(dip.edge.amount) * 100)
-    const until = Math.round(Number(dip.until.amount) * 100)
+    const edge = minor(dip.edge.amount, dip.edge.currency)
+    const until = minor(dip.until.amount, dip.until.currency)
     return {
       dip,
       over,

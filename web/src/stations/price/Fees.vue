@@ -9,6 +9,7 @@ import DraftModal from '@/parts/DraftModal.vue'
 import Sight from '@/parts/Sight.vue'
 import Rates from './Rates.vue'
 import { fromText } from './rules'
+import { major, minor } from '@/parts/format'
 
 interface FeeText {
   category: string
@@ -25,13 +26,14 @@ interface Form {
   payment: string
   paymentFixed: string
   fees: FeeText[]
+  currency: string
   touched: boolean
 }
 const asked = useQuery({ queryKey: ['fees'], queryFn: () => take(api.GET('/api/v1/prices/fees')) })
 const { data } = asked
 const forms = ref<Form[]>([])
 const pct = (ppm: number) => String(+(ppm / 10_000).toFixed(4))
-const pounds = (minor: number | null | undefined) => (minor == null ? '' : (minor / 100).toFixed(2))
+const amount = (value: number | null | undefined, currency: string) => (value == null ? '' : major(value, currency))
 watch(
   data,
   (stores) => {
@@ -43,14 +45,15 @@ watch(
           name: store.name,
           tax: pct(store.tax_in_price),
           payment: pct(store.payment),
-          paymentFixed: pounds(store.payment_fixed),
+          currency: store.currency,
+          paymentFixed: amount(store.payment_fixed, store.currency),
           touched: false,
           fees: store.fees.map((fee) => ({
             category: fee.category ?? '',
             percent: pct(fee.percent ?? 0),
-            least: pounds(fee.least),
-            cap: pounds(fee.cap),
-            fixed: pounds(fee.fixed),
+            least: amount(fee.least, store.currency),
+            cap: amount(fee.cap, store.currency),
+            fixed: amount(fee.fixed, store.currency),
           })),
         },
     )
@@ -59,17 +62,20 @@ watch(
 )
 
 const share = (text: string) => fromText('margin', 'step', text || '0')
-const cash = (text: string) => fromText('add', 'ceiling', text || '0')
+const cash = (text: string, currency: string) => {
+  const value = minor(text || '0', currency)
+  return Number.isFinite(value) && value >= 0 ? value : undefined
+}
 const draft = ref<{ form: Form; fees: Schema<'FeesBody'> } | null>(null)
 function look(form: Form) {
   const fees = form.fees.map((fee) => ({
     category: fee.category.trim(),
     percent: share(fee.percent),
-    least: cash(fee.least),
-    cap: fee.cap ? cash(fee.cap) : null,
-    fixed: cash(fee.fixed),
+    least: cash(fee.least, form.currency),
+    cap: fee.cap ? cash(fee.cap, form.currency) : null,
+    fixed: cash(fee.fixed, form.currency),
   }))
-  const [tax, payment, fixed] = [share(form.tax), share(form.payment), cash(form.paymentFixed)]
+  const [tax, payment, fixed] = [share(form.tax), share(form.payment), cash(form.paymentFixed, form.currency)]
   if ([tax, payment, fixed, ...fees.flatMap((fee) => [fee.percent, fee.least, fee.cap, fee.fixed])].includes(undefined))
     return tell('One of the fields is not a number such as 11 or 0.40', true)
   draft.value = {

@@ -9,7 +9,7 @@ import DraftModal from '@/parts/DraftModal.vue'
 import Empty from '@/parts/Empty.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
-import { money, number, percent } from '@/parts/format'
+import { major, minor, money, number, percent } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
 
 type Plan = Schema<'PlanBody'>
@@ -39,12 +39,12 @@ function edit(one: Schema<'PlanOut'> | null) {
   form.old = plan?.name ?? ''
   form.name = plan?.name ?? ''
   form.discount = plan ? String(plan.discount / 10_000) : ''
-  form.fee = plan?.fee ? (plan.fee / 100).toFixed(2) : ''
-  form.from = plan?.from_spend ? (plan.from_spend / 100).toFixed(2) : ''
+  form.fee = plan?.fee ? major(plan.fee, currency.value) : ''
+  form.from = plan?.from_spend ? major(plan.from_spend, currency.value) : ''
   form.taken = plan?.taken ?? false
   open.value = true
 }
-const amount = (text: string) => Math.round(Number((text || '0').replace(',', '.')) * 100)
+const amount = (text: string) => minor(text || '0', currency.value)
 function keep() {
   const discount = Math.round(Number(form.discount.replace(',', '.')) * 10_000)
   const [fee, from] = [amount(form.fee), amount(form.from)]
@@ -112,7 +112,7 @@ function verdict(one: Schema<'PlanOut'>): { tone: 'good' | 'loss' | 'plain'; tex
               }}<span class="block text-xs text-soft">{{ one.own ? `instead of ${percent(one.own / 10_000)}` : 'off goods' }}</span>
             </td>
             <td class="px-3 text-right">
-              {{ one.plan.fee ? money({ amount: (one.plan.fee / 100).toFixed(2), currency: one.pace.currency }) : 'nothing' }}
+              {{ one.plan.fee ? money({ amount: major(one.plan.fee, one.pace.currency), currency: one.pace.currency }) : 'nothing' }}
             </td>
             <td class="px-3 text-right">{{ one.pays_from ? money(one.pays_from) : '–' }}</td>
             <td class="px-3">

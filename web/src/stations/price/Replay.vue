@@ -10,6 +10,8 @@ import Sight from '@/parts/Sight.vue'
 import RuleForm from './RuleForm.vue'
 import { asks, band, limits, type Rule } from './rules'
 import { keptDraft } from './draft'
+import { homeMoney } from '@/parts/home'
+import LeftOut from '@/parts/LeftOut.vue'
 
 type Side = Schema<'ReplaySide'>
 const { data: real } = useQuery({ queryKey: ['rules'], queryFn: () => take(api.GET('/api/v1/prices/rules')) })
@@ -103,7 +105,7 @@ const ROWS: [string, (side: Side) => string, (side: Side) => number, boolean | n
   ['Of the time on sale', (s) => percent(s.live * 100), (s) => s.live, null],
 ]
 const gain = computed(() => (data.value ? number(data.value.other.earned) - number(data.value.one.earned) : 0))
-const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'GBP' }, true)
+const signed = (value: number) => homeMoney(value, true)
 const top = computed(() => Math.max(1, ...(data.value ? [...data.value.one.days, ...data.value.other.days] : [])))
 const dayName = (n: number) =>
   new Date(Date.parse(data.value!.since) + n * 86_400_000).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
@@ -169,11 +171,12 @@ const dayName = (n: number) =>
             {{
               gain === 0
                 ? 'The two come to the same'
-                : `The other set earns ${pounds(Math.abs(gain)).replace('+', '')} ${gain < 0 ? 'less' : 'more'}`
+                : `The other set earns ${signed(Math.abs(gain)).replace('+', '')} ${gain < 0 ? 'less' : 'more'}`
             }}
           </h1>
           <p class="text-soft">over {{ plural(data.one.days.length, 'day') }}, {{ plural(data.one.listings, 'listing') }}</p>
         </div>
+        <LeftOut :of="data.left_out ?? []" />
         <table class="sheet mt-3 w-full max-w-3xl">
           <thead>
             <tr class="h-9 border-b border-rule text-2xs text-soft">
@@ -219,7 +222,7 @@ const dayName = (n: number) =>
               v-for="(value, n) in data.one.days"
               :key="n"
               class="flex h-full min-w-0 flex-1 items-end"
-              :title="`${dayName(n)}: ${pounds(value)} as it stands, ${pounds(data.other.days[n] ?? 0)} by the other set`"
+              :title="`${dayName(n)}: ${signed(value)} as it stands, ${signed(data.other.days[n] ?? 0)} by the other set`"
             >
               <span class="flex-1 bg-faint" :style="{ height: `${(Math.max(value, 0) / top) * 100}%` }" /><span
                 class="flex-1 bg-pine"

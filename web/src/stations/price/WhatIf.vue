@@ -9,11 +9,12 @@ import Btn from '@/parts/Btn.vue'
 import Effects from '@/parts/Effects.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
-import { plural } from '@/parts/format'
+import { plural, minor } from '@/parts/format'
 import Dips from './Dips.vue'
 import RuleForm from './RuleForm.vue'
 import { keptDraft } from './draft'
 import { asks, band, limits, type Rule } from './rules'
+import { homeMinor } from '@/parts/home'
 
 const asked = useQuery({ queryKey: ['rules'], queryFn: () => take(api.GET('/api/v1/prices/rules')) })
 const { data: real } = asked
@@ -73,8 +74,8 @@ function leave() {
 }
 /** The band over an edge never goes under the price just below it: a draft, like any other change. */
 function carry(dip: Schema<'DipOut'>) {
-  const edge = Math.round(Number(dip.edge.amount) * 100)
-  const least = Math.round(Number(dip.below.amount) * 100)
+  const edge = minor(dip.edge.amount, dip.edge.currency)
+  const least = minor(dip.below.amount, dip.below.currency)
   draft.value = rules.value.map((rule) =>
     ['house', 'store'].includes(rule.scope ?? '') && (rule.band_from ?? 0) === edge ? { ...rule, least_price: least } : rule,
   )
@@ -144,7 +145,7 @@ useKeys('Price', [
                 >{{ rule.scope === 'sku' ? 'SKU' : rule.scope }} <b class="code text-ink">{{ rule.scope_key }}</b><template
                   v-if="rule.band_from"
                 >
-                  landed cost from £{{ (rule.band_from / 100).toFixed(2) }}</template
+                  landed cost from {{ homeMinor(rule.band_from) }}</template
                 ></span
               ><Tag v-if="changed && JSON.stringify(was(rule)) !== JSON.stringify(rule)" tone="info">draft</Tag></span
             ><span class="mt-0.5 block"

@@ -8,6 +8,7 @@ import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { count, money } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { home } from '@/parts/home'
 
 type Row = Schema<'AccountOut'>
 const asked = useQuery({ queryKey: ['accounts'], queryFn: () => take(api.GET('/api/v1/accounts')) })
@@ -33,7 +34,7 @@ function edit(row: Row | 'new') {
   wrong.value = {}
   editing.value = row
 }
-const currency = () => suppliers.value.find((one) => one.id === form.supplier)?.currency ?? 'GBP'
+const currency = () => suppliers.value.find((one) => one.id === form.supplier)?.currency ?? home.value
 async function keep() {
   const row = editing.value === 'new' ? null : editing.value
   const whole = (text: string) => (text.trim() ? Number(text) : null)

@@ -7,9 +7,10 @@ import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
 import Keeping from './Keeping.vue'
+import { home } from '@/parts/home'
 
 const asked = useQuery({ queryKey: ['place'], queryFn: () => take(api.GET('/api/v1/house/place')) })
-const form = reactive({ country: '', zone: '', dates: 'dmy', decimal: '.' })
+const form = reactive({ country: '', zone: '', dates: 'dmy', decimal: '.', currency: '' })
 const here = Intl.DateTimeFormat().resolvedOptions().timeZone
 const zones = Intl.supportedValuesOf('timeZone')
 const touched = ref(false)
@@ -17,14 +18,19 @@ watch(
   asked.data,
   (now) => {
     if (!now || touched.value) return
-    Object.assign(form, now.country ? now : { ...now, zone: here })
+    home.value = now.home
+    const { country, zone, dates, decimal, currency } = now
+    Object.assign(form, { country, zone: country ? zone : here, dates, decimal, currency })
   },
   { immediate: true },
 )
 const DATES: Record<string, string> = { dmy: 'day, month, year: 24/11/2026', mdy: 'month, day, year: 11/24/2026', ymd: '2026-11-24' }
 const valid = computed(() => /^[A-Za-z]{2}$/.test(form.country) && form.zone)
 async function keep() {
-  if (await act(() => take(api.PUT('/api/v1/house/place', { body: { ...form } })))) touched.value = false
+  if (await act(() => take(api.PUT('/api/v1/house/place', { body: { ...form, currency: form.currency.toUpperCase() } })))) {
+    touched.value = false
+    void asked.refetch()
+  }
 }
 </script>
 
@@ -59,6 +65,13 @@ async function keep() {
           <option value=".">1,234.50</option>
           <option value=",">1.234,50</option>
         </select></label
+      >
+      <label class="col-span-2"
+        ><span class="label">Sums over all stores are in</span
+        ><input v-model="form.currency" class="field w-40" maxlength="3" :placeholder="asked.data.value.home" /><span
+          class="ml-2 text-xs text-soft"
+          >a currency such as EUR, USD or JPY; empty: {{ asked.data.value.home }}. Amounts of rules and limits keep their digits.</span
+        ></label
       >
       <p class="col-span-2 flex justify-end"><Btn kind="main" :disabled="!valid" @click="keep">Keep</Btn></p>
     </form>

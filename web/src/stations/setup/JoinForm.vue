@@ -5,6 +5,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
+import { home } from '@/parts/home'
 
 const props = defineProps<{ owner: 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox'; leaves?: boolean }>()
 const emit = defineEmits<{ done: [joined: Schema<'Joined'>, kind: string]; leave: [] }>()
@@ -16,7 +17,7 @@ const form = reactive({
   address: '',
   key: '',
   country: 'GB',
-  currency: 'GBP',
+  currency: home.value,
   first: '',
   next: '',
   days: '3',

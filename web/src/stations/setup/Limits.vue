@@ -9,6 +9,7 @@ import Btn from '@/parts/Btn.vue'
 import Accounts from './Accounts.vue'
 import DraftModal from '@/parts/DraftModal.vue'
 import Sight from '@/parts/Sight.vue'
+import { homeSign, typed, untyped } from '@/parts/home'
 
 type Kind = 'switch' | 'count' | 'money' | 'share' | 'word'
 const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
@@ -54,7 +55,7 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
       ['currency_cushion', 'Where currencies differ, add for a moving rate, %', 'share'],
       ['rebate_counts', 'Count a rebate that is only expected', 'switch'],
       ['reserve_real', 'Keep for returns what really came back, where no rule says', 'switch'],
-      ['refund_cost', 'What one refund costs beside the goods, £', 'money'],
+      ['refund_cost', `What one refund costs beside the goods, ${homeSign.value}`, 'money'],
     ],
   ],
   [
@@ -69,13 +70,13 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
   [
     'Orders',
     [
-      ['least_order_profit', 'Hold an order that earns less than, £', 'money'],
-      ['look_over', 'Let me look at orders worth more than, £', 'money'],
+      ['least_order_profit', `Hold an order that earns less than, ${homeSign.value}`, 'money'],
+      ['look_over', `Let me look at orders worth more than, ${homeSign.value}`, 'money'],
       ['unusual_times', 'or of so many times what is usual for the SKU (0 = never)', 'count'],
-      ['split_over', 'or in several parcels that cost more to send than, £', 'money'],
+      ['split_over', `or in several parcels that cost more to send than, ${homeSign.value}`, 'money'],
       ['hold_twice', 'Hold what was perhaps ordered twice: same buyer, address and SKU within a day', 'switch'],
       ['letters', 'Names in letters that are not Latin', 'word', ['ask', 'latin', 'all']],
-      ['late_cost', 'What a late parcel costs on average, £', 'money'],
+      ['late_cost', `What a late parcel costs on average, ${homeSign.value}`, 'money'],
       ['send', 'Send ready orders', 'word', ['hand', 'once', 'after']],
       ['send_minutes', 'if after: how many minutes', 'count'],
     ],
@@ -125,7 +126,7 @@ const out = (kind: Kind, value: unknown): string | boolean =>
   kind === 'switch'
     ? !!value
     : kind === 'money'
-      ? (Number(value) / 100).toFixed(2)
+      ? typed(Number(value))
       : kind === 'share'
         ? String(Number(value) / 10_000)
         : String(value)
@@ -175,7 +176,7 @@ function look() {
       }
       const n = Number(String(value).replace(',', '.'))
       if (!Number.isFinite(n) || (n < 0 && name !== 'least_order_profit')) return tell(`"${label}" needs a number`, true)
-      fields[name] = Math.round(kind === 'money' ? n * 100 : kind === 'share' ? n * 10_000 : n)
+      fields[name] = Math.round(kind === 'money' ? untyped(String(value)) : kind === 'share' ? n * 10_000 : n)
     }
   draft.value = { scope: scope.value, key: house.value ? '' : key.value.trim(), fields }
 }

@@ -1,14 +1,17 @@
 <script setup lang="ts">
 /** What a search is narrowed by, read as a sentence: in … , arrives within … , lands at … */
 import type { Schema } from '@/api/client'
+import { major, minor } from '@/parts/format'
 
 const props = defineProps<{ facets: Schema<'FacetsOut'>; values: Record<string, string> }>()
 const emit = defineEmits<{ set: [name: string, value: string] }>()
 const store = () => props.facets.stores.find((one) => String(one.id) === props.values.store)
-const money = (minor: string) => (minor ? (Number(minor) / 100).toFixed(2).replace(/\.00$/, '') : '')
+const currency = () => store()?.currency ?? ''
+const money = (given: string) => (given ? major(Number(given), currency()).replace(/\.0+$/, '') : '')
 function cash(name: string, event: Event) {
-  const value = Number((event.target as HTMLInputElement).value.replace(',', '.'))
-  emit('set', name, Number.isFinite(value) && (event.target as HTMLInputElement).value.trim() ? String(Math.round(value * 100)) : '')
+  const text = (event.target as HTMLInputElement).value
+  const value = minor(text, currency())
+  emit('set', name, Number.isFinite(value) && text.trim() ? String(value) : '')
 }
 function whole(name: string, event: Event) {
   const text = (event.target as HTMLInputElement).value.trim()

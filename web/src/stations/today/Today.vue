@@ -15,6 +15,8 @@ import DayBars from './DayBars.vue'
 import FirstSteps from './FirstSteps.vue'
 import FlowPicture from './FlowPicture.vue'
 import Members from './Members.vue'
+import { homeMoney } from '@/parts/home'
+import LeftOut from '@/parts/LeftOut.vue'
 
 const router = useRouter()
 const asked = useQuery({ queryKey: ['today'], queryFn: () => take(api.GET('/api/v1/today')) })
@@ -64,7 +66,6 @@ useKeys('Today', [
 ])
 const total = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum + number(day.profit), 0))
 const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum + number(day.sales), 0))
-const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'GBP' })
 </script>
 
 <template>
@@ -212,9 +213,10 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
         <div class="flex justify-between">
           <h2>Profit after all costs, last 14 days</h2>
           <p class="text-soft">
-            {{ pounds(total) }}<span v-if="sales">, {{ ((total * 100) / sales).toFixed(1) }} % of sales</span>
+            {{ homeMoney(total) }}<span v-if="sales">, {{ ((total * 100) / sales).toFixed(1) }} % of sales</span>
           </p>
         </div>
+        <LeftOut :of="data.left_out" />
         <DayBars :days="data.days" />
       </div>
     </section>

@@ -13,6 +13,7 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { count, dateOf, money, number, plural, timeOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { home } from '@/parts/home'
 
 const route = useRoute()
 const id = computed(() => Number(route.params.id))
@@ -24,7 +25,7 @@ const asked = useQuery({
 })
 const { data } = asked
 const believed = computed(() => (data.value?.points ?? []).filter((p) => ['start', 'good', 'gone'].includes(p.verdict)))
-const show = (value: number) => money({ amount: value.toFixed(2), currency: data.value?.cost.currency ?? 'GBP' })
+const show = (value: number) => money({ amount: value.toFixed(2), currency: data.value?.cost.currency ?? home.value })
 const series = computed(() => [
   { name: 'cost', tone: 'brick' as const, show, points: believed.value.map((p) => ({ at: Date.parse(p.at), value: number(p.cost) })) },
   {

@@ -1,0 +1,115 @@
+"""The house's own money: what sums over stores are in, and that nothing is added one to one where nobody knows a rate."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from sqlalchemy import delete, select
+
+from amber_lane.core.currency import parse_money, plain, show
+from amber_lane.data.prices import Rate
+from amber_lane.data.setup import Store
+from amber_lane.services.alerts import today
+from amber_lane.services.base import regional
+from amber_lane.services.base.context import Context
+from amber_lane.services.base.errors import Invalid
+from amber_lane.services.pricing import exchange_rates, replay_summary, what_if
+from amber_lane.services.pricing.inputs import house_ppm
+from amber_lane.services.purchasing import purchase_orders
+
+from ...small import Small
+
+SOURCE = Path(regional.__file__).parents[2]
+# Where a currency may be named: the table of all, the calculators' fixed one, the words of sheets and their examples, and what is made up.
+NAMED = (
+    "core/currency.py", "cli.py", "sheets/values.py", "sheets/opened.py", "services/imports/sheet_kinds.py", "services/base/regional.py", "demo/", "world/",
+)  # fmt: skip
+
+
+def test_no_currency_is_written_into_the_program() -> None:
+    names = re.compile(r"[\"'](GBP|EUR|USD|JPY|PLN)[\"']|[£€¥]")
+    found = []
+    for path in sorted(SOURCE.rglob("*.py")):
+        where = path.relative_to(SOURCE).as_posix()
+        if not where.startswith(NAMED) and "versions" not in where:
+            code = re.sub(r'"""[\s\S]*?"""', "", path.read_text("utf-8"))
+            found += [f"{where}: {line.strip()}" for line in code.splitlines() if names.search(line)]
+    pages = SOURCE.parents[1] / "web" / "src"
+    for path in sorted([*pages.rglob("*.vue"), *pages.rglob("*.ts")]):
+        if path.name not in ("format.ts", "plain.test.ts", "schema.d.ts"):
+            found += [f"{path.name}: {line.strip()}" for line in path.read_text("utf-8").splitlines() if names.search(line)]
+    assert not found
+
+
+def home(small: Small) -> str:
+    with small.db.reading() as s:
+        return regional.home_of(s)
+
+
+def place(small: Small, currency: str, country: str = "GB") -> None:
+    small.write(lambda context: regional.set_place(context, regional.Place(country, "Europe/London", "dmy", ".", currency)))
+
+
+def test_it_is_what_was_said_else_that_of_the_oldest_store_else_of_the_country(small: Small) -> None:
+    assert home(small) == "GBP"
+    place(small, "USD")
+    assert home(small) == "USD"
+    with pytest.raises(Invalid, match="currency such as"):
+        place(small, "XXX")
+    place(small, "", "JP")
+    small.write(lambda context: [setattr(one, "currency", "KWD") for one in context.session.scalars(select(Store))])
+    assert home(small) == "KWD"
+
+
+@pytest.mark.parametrize(
+    ("money", "home_money", "nano", "minor", "turned"),
+    [
+        ("JPY", "GBP", 5_300_000, 1000, 530),
+        ("GBP", "JPY", 188_000_000_000, 250, 470),
+        ("KWD", "JPY", 480_000_000_000, 1500, 720),
+        ("USD", "KWD", 307_000_000, 999, 3067),
+    ],
+)
+def test_yen_without_decimals_and_dinars_with_three_are_turned_to_the_minor_unit(
+    money: str, home_money: str, nano: int, minor: int, turned: int
+) -> None:
+    ppm = house_ppm({(money, home_money): nano}, money, home_money)
+    assert ppm is not None and (2 * minor * ppm + 10**6) // (2 * 10**6) == turned
+    back = house_ppm({(home_money, money): 10**18 // nano}, money, home_money)
+    assert back is not None and abs(back - ppm) <= max(ppm // 10**5, 1)
+    assert parse_money(plain(minor, money), money) == minor and show(minor, money)
+
+
+def test_what_has_no_rate_is_left_out_told_and_asked_for_and_counts_once_it_has_one(small: Small) -> None:
+    def abroad(context: Context) -> None:
+        small.second_store(context.session, "PL", "PLN")
+        small.list_sku(context.session, 1, store=2, price=5000, currency="PLN")
+        context.session.add(Rate(base="GBP", quote="PLN", day=context.now, nano=5 * 10**9))
+
+    def no_rate(context: Context) -> None:
+        context.session.execute(delete(Rate))
+
+    small.write(abroad)
+    small.respond()
+    here, there = small.order("A", ("S-1", 1, 2000)), small.order("B", ("S-1", 1, 9000), store=2)
+
+    def sums() -> tuple[int, int, list[str], list[str], list[str]]:
+        with small.db.reading() as s:
+            context = small.context(s)
+            found, left_out = purchase_orders.money_of(context, [here.id, there.id])
+            days, also = today._profit_by_day(context, 14)
+            return found["profit"], sum(day["sales"] for day in days), left_out, also, what_if.what_if(context, None).left_out
+
+    # By the rate back, while only that is known.
+    both, sales, *left_out = sums()
+    assert sales == 2000 + 1800 and left_out == [[], [], []]
+    small.write(no_rate)
+    alone, sales, *left_out = sums()
+    assert sales == 2000 and alone < both and left_out[:2] == [["PLN"], ["PLN"]]
+    with small.db.reading() as s:
+        assert ("PLN", "GBP") in exchange_rates.needed(small.context(s))
+        assert any(one.key == "homerate:PLN-GBP" for one in today.open_alerts(small.context(s)))
+        run = replay_summary.beside(small.context(s), 5, None, None)
+    assert run["one"]["earned"]["currency"] == "GBP"
