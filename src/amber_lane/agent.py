@@ -46,7 +46,7 @@ class Office:
             transport=transport,
         )
 
-    def call(self, method: str, path: str, body: Any = None) -> dict[str, Any]:
+    def call(self, method: str, path: str, body: object = None) -> dict[str, Any]:
         """httpx.HTTPError when it cannot be reached or says no; TokenEnded when the token is not known."""
         response = self.client.request(method, path, json=body)
         if response.status_code == 401:

@@ -8,9 +8,12 @@ import sys
 from datetime import datetime
 from decimal import Decimal
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
+
+if TYPE_CHECKING:
+    from .settings import Settings
 
 from . import __version__
 
@@ -291,7 +294,7 @@ def upgrade() -> None:
     typer.echo(f"The data is as version {__version__} needs it." + (f" As it was before: {kept}" if kept else " It was so already."))
 
 
-def _file_of(settings: Any) -> Path:
+def _file_of(settings: Settings) -> Path:
     """The file that the data stands in; ends with a word where it stands in none."""
     from sqlalchemy import make_url
 

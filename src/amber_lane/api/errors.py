@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from http import HTTPStatus
-from typing import Any
 
 import structlog
 from fastapi import FastAPI, HTTPException, Request
@@ -32,7 +31,7 @@ _STORAGE = {
 }
 
 
-def problem(status: int, message: str, headers: dict[str, str] | None = None, **more: Any) -> JSONResponse:
+def problem(status: int, message: str, headers: dict[str, str] | None = None, **more: object) -> JSONResponse:
     """One error shape for all."""
     body = {"type": "about:blank", "title": HTTPStatus(status).phrase, "status": status, "detail": message, **more}
     return JSONResponse(body, status, headers, "application/problem+json")

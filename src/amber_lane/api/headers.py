@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable
-from typing import Any
 
 import anyio.to_thread
 from starlette.datastructures import Headers, MutableHeaders
@@ -98,7 +97,7 @@ class Guard:
             over = False
             await self._no(413, large, scope, receive, say)
 
-    async def _no(self, status: int, message: str, scope: Any, receive: Receive, send: Send) -> None:
+    async def _no(self, status: int, message: str, scope: Scope, receive: Receive, send: Send) -> None:
         answer = problem(status, message)
         # What is still on its way is not waited for.
         answer.headers["Connection"] = "close"

@@ -38,7 +38,7 @@ class Ask(BaseModel):
 
     @field_validator("*", mode="before")
     @classmethod
-    def _shown(cls, value: Any, of: ValidationInfo) -> Any:
+    def _shown(cls, value: object, of: ValidationInfo) -> object:
         return shown(value) if isinstance(value, str) and of.field_name not in SECRETS else value
 
 
@@ -99,13 +99,13 @@ def wish(
     return GridQuery(words, sort, down, offset, limit, {k.strip(): v.strip() for k, v in pairs.items()})
 
 
-def _default(value: Any) -> Any:
+def _default(value: object) -> object:
     if isinstance(value, datetime):
         return value.astimezone(UTC).isoformat()
     raise TypeError
 
 
-def written(body: Any) -> Response:
+def written(body: object) -> Response:
     """A body written by orjson as it is."""
     return Response(orjson.dumps(body, default=_default, option=orjson.OPT_PASSTHROUGH_DATETIME), media_type="application/json")
 

@@ -65,12 +65,12 @@ class Caller:
             raise Refused(f"{address[:100]} is not an address that can be called, or its key holds signs that none has") from error
         self.deadline = deadline
 
-    def ask(self, path: str, model: type[M], **params: Any) -> M:
+    def ask(self, path: str, model: type[M], **params: object) -> M:
         """A question; it may be repeated at will."""
         response = self._send("GET", path, asking=True, params=params)
         return self._read(response, model)
 
-    def tell(self, method: str, path: str, body: Any, model: type[M], headers: dict[str, str] | None = None) -> M:
+    def tell(self, method: str, path: str, body: object, model: type[M], headers: dict[str, str] | None = None) -> M:
         """A change; when its answer is lost or torn the outcome is unknown."""
         response = self._send(method, path, asking=False, json=body, headers=headers)
         try:
@@ -82,15 +82,15 @@ class Caller:
         """Hand over a file, and read the answer."""
         return self._read(self._send("POST", path, asking=False, content=data, headers={"content-type": kind}), model)
 
-    def fetch(self, path: str, **options: Any) -> httpx.Response:
+    def fetch(self, path: str, **options: object) -> httpx.Response:
         """A question whose answer is a file or a page."""
         return self._send("GET", path, asking=True, file=True, **options)
 
-    def send(self, method: str, path: str, **options: Any) -> httpx.Response:
+    def send(self, method: str, path: str, **options: Any) -> httpx.Response:  # noqa: ANN401 - passed on to httpx
         """A change by a form or a file; whatever else is sent comes in `options`."""
         return self._send(method, path, asking=False, **options)
 
-    def _send(self, method: str, path: str, asking: bool, file: bool = False, **options: Any) -> httpx.Response:
+    def _send(self, method: str, path: str, asking: bool, file: bool = False, **options: object) -> httpx.Response:
         try:
             with outside.within(self.deadline * (FILE_TIMES if file else TIMES)):
                 response = self._whole(method, path, FILE_MAX if file else ANSWER_MAX, **options)
@@ -109,7 +109,7 @@ class Caller:
             return response
         raise self._failure(response, asking)
 
-    def _whole(self, method: str, path: str, most: int, **options: Any) -> httpx.Response:
+    def _whole(self, method: str, path: str, most: int, **options: Any) -> httpx.Response:  # noqa: ANN401 - passed on to httpx
         """An answer with all that it holds, unpacked; _TooMuch as soon as that is more than so many bytes."""
         with self.client.stream(method, path, **options) as came:
             body = bytearray()

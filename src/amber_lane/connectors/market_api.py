@@ -8,7 +8,7 @@ from datetime import date
 from typing import Any, TypeVar
 
 import httpx
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from ..core.currency import plain
 from .errors import CarrierUnknown, Denied, Malformed, NotThere, Postponed, Refused
@@ -30,6 +30,7 @@ from .protocols import (
 from .wire import Buyer, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, ppm, rows_of
 
 R = TypeVar("R")
+M = TypeVar("M", bound=BaseModel)
 _STATES = {"on": "live", "off": "paused", "closed": "ended"}
 _STATUS = {ours: theirs for theirs, ours in _STATES.items()}
 
@@ -160,10 +161,10 @@ class MarketApi:
         self.call.client.headers["fair-pass"] = said.word
         return do()
 
-    def _ask(self, path: str, model: type[Any], **params: Any) -> Any:
+    def _ask(self, path: str, model: type[M], **params: object) -> M:
         return self._with_pass(lambda: self.call.ask(path, model, **params))
 
-    def _tell(self, method: str, path: str, body: Any, model: type[Any]) -> Any:
+    def _tell(self, method: str, path: str, body: object, model: type[M]) -> M:
         return self._with_pass(lambda: self.call.tell(method, path, body, model))
 
     def account(self) -> Account:

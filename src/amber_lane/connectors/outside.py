@@ -174,7 +174,7 @@ class _Stream(httpcore.NetworkStream):
     def start_tls(self, ssl_context: ssl.SSLContext, server_hostname: str | None = None, timeout: float | None = None) -> _Stream:
         return _Stream(self.inner.start_tls(ssl_context, server_hostname, self._time(timeout, httpcore.ConnectTimeout)))
 
-    def get_extra_info(self, info: str) -> Any:
+    def get_extra_info(self, info: str) -> object:
         return self.inner.get_extra_info(info)
 
 
@@ -185,7 +185,12 @@ class _Backend(httpcore.NetworkBackend):
         self.inner = httpcore.SyncBackend()
 
     def connect_tcp(
-        self, host: str, port: int, timeout: float | None = None, local_address: str | None = None, socket_options: Any = None
+        self,
+        host: str,
+        port: int,
+        timeout: float | None = None,
+        local_address: str | None = None,
+        socket_options: Any = None,  # noqa: ANN401 - as the library has it
     ) -> _Stream:
         failed: Exception | None = None
         for one in addresses(host, port, timeout):
@@ -195,7 +200,7 @@ class _Backend(httpcore.NetworkBackend):
                 failed = error
         raise failed or httpcore.ConnectError(f"{host} cannot be reached")
 
-    def connect_unix_socket(self, path: str, timeout: float | None = None, socket_options: Any = None) -> _Stream:
+    def connect_unix_socket(self, path: str, timeout: float | None = None, socket_options: object = None) -> _Stream:
         raise httpcore.ConnectError("partners are called over the network only")
 
     def sleep(self, seconds: float) -> None:

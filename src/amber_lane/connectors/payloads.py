@@ -6,6 +6,7 @@ a closed store carries changes out by the same lines.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, ClassVar, TypeVar
 
 from pydantic import BaseModel, ConfigDict, ValidationError
@@ -56,7 +57,7 @@ class Payload(BaseModel):
 KINDS: dict[str, type[Payload]] = {}
 
 
-def _kind(name: str) -> Any:
+def _kind(name: str) -> Callable[[P], P]:
     def register(model: P) -> P:
         model.kind = name
         KINDS[name] = model

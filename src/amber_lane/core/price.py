@@ -7,7 +7,7 @@ worked through a block at a time, so that what is in hand stays in the processor
 from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
-from typing import Any
+from typing import TypeVar
 
 import numpy as np
 
@@ -37,6 +37,7 @@ __all__ = [
 ]
 
 _BLOCK = 16_000
+C = TypeVar("C", Terms, Limits)
 
 
 @dataclass(frozen=True)
@@ -67,7 +68,7 @@ def solve(terms: Terms, limits: Limits, endings: Endings) -> Priced:
     return Priced(price, needed, set_by, outcome, kept)
 
 
-def _rows(columns: Any, at: int) -> Any:
+def _rows(columns: C, at: int) -> C:
     return type(columns)(*(getattr(columns, f.name)[at : at + _BLOCK] for f in fields(columns)))
 
 

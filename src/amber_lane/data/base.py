@@ -47,10 +47,10 @@ class Json(TypeDecorator[Any]):
     impl = Text
     cache_ok = True
 
-    def process_bind_param(self, value: Any, dialect: Dialect) -> str | None:
+    def process_bind_param(self, value: object, dialect: Dialect) -> str | None:
         return None if value is None else json.dumps(value, ensure_ascii=False, separators=(",", ":"))
 
-    def process_result_value(self, value: Any, dialect: Dialect) -> Any:
+    def process_result_value(self, value: Any, dialect: Dialect) -> object:
         if value is None:
             return None
         try:
@@ -59,7 +59,7 @@ class Json(TypeDecorator[Any]):
             return {"unreadable": value}
 
 
-def _hint(self: SQLiteCompiler, table: Any, hint: str) -> str:
+def _hint(self: SQLiteCompiler, table: object, hint: str) -> str:
     return hint
 
 

@@ -8,7 +8,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Any
 
 from sqlalchemy import Connection, Engine, event, text
 from sqlalchemy.orm import Session
@@ -34,7 +33,7 @@ def _begin(connection: Connection) -> None:
     connection.info.pop(_READ, None)
 
 
-def _note(connection: Connection, _: Any, statement: str, *__: Any) -> None:
+def _note(connection: Connection, _: object, statement: str, *__: object) -> None:
     if (read := connection.info.get(_READ)) is not None:
         read.update(metadata.tables.keys() & set(_NAME.findall(statement)))
     found = _CHANGES.match(statement)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import fcntl
 import os
+import sqlite3
 import sys
 import time
 from collections.abc import Callable, Iterator
@@ -165,7 +166,7 @@ def _hold(file: Path) -> IO[bytes] | None:
     return held
 
 
-def _settings(connection: Any, _: Any) -> None:
+def _settings(connection: sqlite3.Connection, _: object) -> None:
     connection.isolation_level = None
     cursor = connection.cursor()
     for pragma in (
@@ -182,6 +183,6 @@ def _settings(connection: Any, _: Any) -> None:
     cursor.close()
 
 
-def _begin(connection: Any) -> None:
+def _begin(connection: Connection) -> None:
     write = connection.get_execution_options().get("amber_write")
     connection.exec_driver_sql("BEGIN IMMEDIATE" if write else "BEGIN")

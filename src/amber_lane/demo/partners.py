@@ -14,6 +14,7 @@ from typing import Any
 
 import httpx
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from ..api.deps import AppState
 from ..api.people.sign_in import DEMO
@@ -223,7 +224,7 @@ def _bring_meridian(house: AppState, number: int) -> None:
         )
     data = out.getvalue().encode()
 
-    def context_of(s: Any) -> Context:
+    def context_of(s: Session) -> Context:
         return Context(s, house.clock, OWNER)
 
     with house.db.writing() as s:

@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
@@ -53,7 +54,7 @@ class Reader:
         self.heard: dict[tuple[int, str], datetime] = {}
         self.hearing = threading.Lock()
 
-    def context(self, s: Any, who: str) -> Context:
+    def context(self, s: Session, who: str) -> Context:
         return Context(s, self.clock, who)
 
     def _opened(self, open_: Callable[[Context, int], L], number: int) -> L:
@@ -430,7 +431,7 @@ class Reader:
             self.context(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(days=1)
         return fresh
 
-    def due(self, kind: Any, column: Any, at: datetime) -> list[int]:
+    def due(self, kind: Any, column: Any, at: datetime) -> list[int]:  # noqa: ANN401 - a table of partners and its column
         """Numbers of partners whose time has come, of those that are called at all; who was never looked at comes first."""
         with self.db.reading() as s:
             called = (kind.kind.not_in(UNCALLED), kind.paused_at.is_(None), kind.ended_at.is_(None))

@@ -115,7 +115,7 @@ class Worker:
         if self._lock:
             self._lock.close()
 
-    def _safely(self, name: str, beat: Any) -> None:
+    def _safely(self, name: str, beat: Callable[..., object]) -> None:
         """One beat; a failure is written down and the next beat comes all the same."""
         if self.stopping.is_set():
             return
@@ -126,7 +126,7 @@ class Worker:
         except Exception:
             log.exception("beat failed", beat=name)
 
-    def _alone(self, name: str, do: Callable[..., Any], *given: Any) -> None:
+    def _alone(self, name: str, do: Callable[..., Any], *given: object) -> None:
         """A part of a beat that must not hold up the others: one partner's nonsense is that partner's alone."""
         if self.strict:
             do(*given)

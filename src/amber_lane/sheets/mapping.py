@@ -217,7 +217,7 @@ def _reader(ours: str, heading: str, sample: Sequence[str], manner: Manner) -> A
     return lambda text: text
 
 
-def _trying(read: Any) -> Any:
+def _trying(read: Any) -> object:
     def one(text: str) -> str:
         try:
             value: str = read(text)

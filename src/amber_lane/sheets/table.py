@@ -204,7 +204,7 @@ def xlsx_bytes(
     return out.getvalue()
 
 
-def _xlsx_cell(sheet: Any, value: object, number: bool) -> Any:
+def _xlsx_cell(sheet: Any, value: object, number: bool) -> object:
     """A value as a workbook keeps it. number: whether its column is one of numbers."""
     if value is None or value == "":
         return None

@@ -117,7 +117,7 @@ class Today(BaseModel):
     left_out: list[str]
 
 
-def _act(row: Any) -> ActOut:
+def _act(row: object) -> ActOut:
     return ActOut.model_validate(row, from_attributes=True)
 
 

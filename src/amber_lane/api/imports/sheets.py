@@ -14,6 +14,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Depends, File, Request, Response, UploadFile
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
+from sqlalchemy import Row
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
@@ -200,7 +201,7 @@ class TakeAsk(Ask):
     how: ColumnsAsk | None = None
 
 
-def _path(app: Any, name: str, token: str) -> Path:
+def _path(app: AppState, name: str, token: str) -> Path:
     path: Path = app.settings.data / "sheets" / f"{sheet_kinds.kind_of(name).name}-{token}.sheet"
     if len(token) != 24 or not token.isalnum() or not path.is_file():
         raise NotFound("that sheet is not here any more; bring it in again")
@@ -260,7 +261,7 @@ def list_out(
     return streamed(request, app, name, form, header, rows)
 
 
-def _cell(key: str, value: Any, row: Any, zone: tzinfo, home: str) -> Any:
+def _cell(key: str, value: Any, row: Row[Any], zone: tzinfo, home: str) -> object:  # noqa: ANN401 - a value of any column
     """A value of a list as a person reads it: money with its decimals, times of the house, words for our own codes."""
     if value is None:
         return ""

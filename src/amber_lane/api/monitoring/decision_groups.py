@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime, timedelta
-from typing import Annotated, Any
+from typing import Annotated
 
 import numpy as np
 from fastapi import APIRouter, Query
@@ -15,6 +15,7 @@ from ...data.setup import Link, Origin, Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ...data.watch import Sighting, Sweep
+from ...services.base.context import Context
 from ...services.base.regional import home_of
 from ...services.listings import drift
 from ...services.monitoring import decision_groups, polling_plan, sweeps
@@ -181,7 +182,7 @@ def calls_plans(context: ReadContext) -> list[CallsOut]:
     return out
 
 
-def _plan_out(context: Any, supplier: Supplier) -> CallsOut:
+def _plan_out(context: Context, supplier: Supplier) -> CallsOut:
     plan = polling_plan.make(context, supplier)
     used, home = np.flatnonzero(plan.used == 1), home_of(context.session)
     order = used[np.argsort(-plan.looks[used], kind="stable")]

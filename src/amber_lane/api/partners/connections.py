@@ -14,11 +14,11 @@ from sqlalchemy import select
 from ...clock import PacedClock
 from ...connectors.errors import Denied, OutsideError
 from ...connectors.kinds import KINDS
-from ...data.setup import UNCALLED, Link, Store, Token
+from ...data.setup import UNCALLED, Inbox, Link, Store, Supplier, Token
 from ...jobs.background_jobs import start
 from ...services.base.context import Context
 from ...services.base.errors import Conflict, Invalid
-from ...services.base.partner_identity import OWNERS
+from ...services.base.partner_identity import OWNERS, Partner
 from ...services.delivery import agent_leases
 from ...services.inbound import mailbox
 from ...services.monitoring import polling_plan
@@ -190,20 +190,20 @@ def join(app: TheApp, number: SignedIn, request: Request, ask: JoinAsk) -> Joine
     with app.db.writing() as s:
         context = context_of(request, s)
         if account is None:
-            row = _join_uncalled(context, ask, given)
+            row: Partner = _join_uncalled(context, ask, given)
         else:
             row = connections.join_partner(context, app.connectors, given, account)
-            if ask.owner == "inbox":
+            if isinstance(row, Inbox):
                 # What lies there now was there before us; all that comes from now on is read.
                 mailbox.leave_old(context, row, account.there)
-            if ask.owner in ("store", "supplier"):
-                what = "listings" if ask.owner == "store" else "items"
-                if row.watching if ask.owner == "supplier" else True:
+            if isinstance(row, Store | Supplier):
+                what = "listings" if isinstance(row, Store) else "items"
+                if isinstance(row, Store) or row.watching:
                     title = f"Bringing in {row.name}'s {what}"
                     start(context, "join", f"join-{ask.owner}-{row.id}", title, {"owner": ask.owner, "id": row.id})
         if ask.kind == "program":
             token = agent_leases.make_token(context, row.id)
-        if ask.owner == "supplier" and (ask.kind == "folder" or uncalled):
+        if isinstance(row, Supplier) and (ask.kind == "folder" or uncalled):
             first, following = minor(ask.ship_first, "ship_first") or 0, minor(ask.ship_next, "ship_next") or 0
             partner_terms.write_one_origin(context, row, first, following, ask.days)
         joined = Joined(message=f"{row.name} is connected", id=row.id, name=row.name, token=token)
@@ -212,7 +212,7 @@ def join(app: TheApp, number: SignedIn, request: Request, ask: JoinAsk) -> Joine
     return joined
 
 
-def _join_uncalled(context: Context, ask: JoinAsk, given: connections.Join) -> Any:
+def _join_uncalled(context: Context, ask: JoinAsk, given: connections.Join) -> Partner:
     if ask.owner == "carrier" and ask.kind == "by_hand":
         return connections.join_by_hand(context, given)
     if ask.owner not in ("store", "supplier") or ask.kind == "by_hand" or (ask.kind == "program" and ask.owner != "store"):
@@ -306,7 +306,7 @@ def _world(app: AppState) -> str:
     return app.settings.world
 
 
-def _call(app: AppState, method: str, path: str, body: Any = None) -> Any:
+def _call(app: AppState, method: str, path: str, body: object = None) -> Any:  # noqa: ANN401 - whatever JSON the practice world answers
     try:
         response = httpx.request(method, f"{_world(app)}{path}", json=body, timeout=30, trust_env=False)
     except httpx.HTTPError as error:

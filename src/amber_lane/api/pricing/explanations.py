@@ -79,7 +79,7 @@ _NO_LANE = "It has no lane, so nothing is known of its cost and its price follow
 _NO_RATE = "There is no exchange rate from its supplier's money: its cost is not known and the old price stands. Its stock is followed."
 
 
-def _reason(context: Context, listing: Listing, sku: str, found: Explained | None, **more: Any) -> ExplanationOut:
+def _reason(context: Context, listing: Listing, sku: str, found: Explained | None, **more: object) -> ExplanationOut:
     store = context.get(Store, listing.store_id, "store")
     cur = listing.currency
     app: dict[str, Any] = dict(

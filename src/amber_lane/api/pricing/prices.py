@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, SupportsInt
 
 import numpy as np
 from fastapi import APIRouter, Depends, Request, Response
@@ -264,7 +264,7 @@ def _dip(facts: Facts, one: rule_steps.Dip) -> DipOut:
     return DipOut(store=store.name, edge=edge, below=below, at=at, until=until, curve=[list(at) for at in one.curve], listings=one.listings)
 
 
-def _tenths(value: Any) -> float | None:
+def _tenths(value: SupportsInt) -> float | None:
     return None if int(value) == NONE else int(value) / 10
 
 

@@ -13,7 +13,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import BigInteger, ColumnElement, delete, select, type_coerce, update
+from sqlalchemy import BigInteger, ColumnElement, Select, delete, select, type_coerce, update
 from sqlalchemy.orm import aliased
 
 from ...data.base import Row, by_index
@@ -140,7 +140,7 @@ def drop_sheets(context: Context, folder: Path) -> int:
     return gone
 
 
-def _drop(query: Any, table: type[Row], archive: Path | None, of: tuple[type[Row], Any] | None = None) -> Step:
+def _drop(query: Select[Any], table: type[Row], archive: Path | None, of: tuple[type[Row], Any] | None = None) -> Step:
     """Rows that go, with what belongs to them."""
 
     def step(context: Context) -> int:
@@ -156,7 +156,7 @@ def _drop(query: Any, table: type[Row], archive: Path | None, of: tuple[type[Row
     return step
 
 
-def _empty(table: Any, wanted: Sequence[ColumnElement[bool]], archive: Path | None) -> Step:
+def _empty(table: type[Message] | type[Letter], wanted: Sequence[ColumnElement[bool]], archive: Path | None) -> Step:
     """Mails whose text goes; that they were written stays, so that none is ever written twice."""
 
     def step(context: Context) -> int:

@@ -83,7 +83,15 @@ class Context:
             at_end(self.session, "reroute", partial(_REROUTE[0], self))
 
     def log(
-        self, kind: str, on: str, message: str, reason: str = "", before: Any = None, after: Any = None, undo: bool = False, count: int = 1
+        self,
+        kind: str,
+        on: str,
+        message: str,
+        reason: str = "",
+        before: object = None,
+        after: object = None,
+        undo: bool = False,
+        count: int = 1,
     ) -> AuditEntry:
         """Write down an act. With `undo`, a function for its kind stands in services.undo."""
         act = AuditEntry(

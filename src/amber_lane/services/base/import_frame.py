@@ -29,7 +29,7 @@ class Checked:
     # What a person should know before they take it.
     note: str = ""
 
-    def add(self, kind: str, good: Any, message: str) -> None:
+    def add(self, kind: str, good: object, message: str) -> None:
         self.counts[kind] = self.counts.get(kind, 0) + 1
         if kind != "same":
             self.good.append(good)
@@ -88,7 +88,7 @@ class Names:
         found: Supplier = self._find(self.suppliers, row.get("supplier", ""), "supplier")
         return found
 
-    def _find(self, names: dict[str, list[Any]], text: str, what: str) -> Any:
+    def _find(self, names: dict[str, list[Any]], text: str, what: str) -> Any:  # noqa: ANN401 - a row of whatever table the names are of
         if not text:
             raise ValueError(f"{what} is empty")
         found = names.get(_plain(text), [])

@@ -12,6 +12,7 @@ from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supp
 from .context import Context
 from .errors import Conflict, Invalid
 
+Partner = Store | Supplier | Carrier | Mailbox | RateSource | Inbox
 OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox, "rates": RateSource, "inbox": Inbox}
 # How partners are called in what a person reads.
 CALLED = {"rates": "source of exchange rates", "inbox": "mailbox to read"}

@@ -335,7 +335,7 @@ VOLATILE = frozenset(
 )
 
 
-def _plain(value: Any) -> Any:
+def _plain(value: object) -> object:
     return repr(value) if isinstance(value, (dict, list)) else value
 
 

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import ColumnElement, func, or_, select
+from sqlalchemy.orm import InstrumentedAttribute
 
 from ...core.numbers import PPM
 from ...data.base import by_index
@@ -70,9 +71,9 @@ def to_settle(context: Context) -> list[ToSettle]:
 def without_lane(context: Context, of: Sequence[int] | None = None) -> list[int]:
     """SKUs on sale, or in an order that waits, without any lane to their own goods. of: looked for among these alone."""
 
-    def bare(of: Any) -> Any:
+    def bare(of: InstrumentedAttribute[Any]) -> ColumnElement[bool]:
         laned = select(Lane.id).where(Lane.sku_id == of, Lane.closed_at.is_(None), Lane.is_substitute.is_(False))
-        return ~laned.correlate(of.table).exists()
+        return ~laned.correlate(of.class_).exists()
 
     # A listing without a lane that works is one of few; whether its SKU has none at all is asked of these alone.
     on_sale = by_index(select(Listing.sku_id).where(IS_BARE, bare(Listing.sku_id)), Listing, "ix_listing_bare")

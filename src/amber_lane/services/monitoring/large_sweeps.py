@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from contextlib import AbstractContextManager
 
 import numpy as np
+from sqlalchemy.orm import Session
 
 from ...core.money import Ints
 from ...data.bulk import quiet
@@ -21,7 +22,13 @@ from .sweeps import Look, SweepData, end, keep, look, may_take, skus_behind, tak
 ITEMS = 400
 
 
-def carry_out(reading: Any, writing: Any, context_of: Callable[[Any], Context], number: int, data: SweepData) -> dict[str, int]:
+def carry_out(
+    reading: Callable[[], AbstractContextManager[Session]],
+    writing: Callable[..., AbstractContextManager[Session]],
+    context_of: Callable[[Session], Context],
+    number: int,
+    data: SweepData,
+) -> dict[str, int]:
     """A sweep of any size: looked at while others write, and where it changes very much, written in portions.
 
     reading, writing: open a session (see data.session); desk_of: makes a desk of one. What its listings are to follow is written down

@@ -8,7 +8,7 @@ from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Select, func, select, update
+from sqlalchemy import ColumnElement, Select, func, select, update
 from sqlalchemy.orm import Session, aliased
 
 from ...connectors import payloads
@@ -227,7 +227,7 @@ def any_due(s: Session, target: str, now: datetime) -> bool:
     return s.scalar(_open(select(Outbox.id).where(*due)).limit(1)) is not None
 
 
-def next_due(s: Session, target: str, now: datetime, most: int, *wanted: Any, but: Collection[int] = ()) -> list[Outbox]:
+def next_due(s: Session, target: str, now: datetime, most: int, *wanted: ColumnElement[bool], but: Collection[int] = ()) -> list[Outbox]:
     """What a target is sent next, the oldest first: of each subject only its oldest open change, and none that is in hand.
 
     but: rows that are too early to be asked for. A change that waits for its next try holds up its subject and nothing else.

@@ -19,7 +19,7 @@ from ...data.outbox import Outbox
 from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
-from ..base.partner_identity import CALLED, OWNERS, fresh_name, plain_address, refuse_twin
+from ..base.partner_identity import CALLED, OWNERS, Partner, fresh_name, plain_address, refuse_twin
 from ..fulfilment import carrier_names
 from ..purchasing import order_settings
 from .partner_terms import take_reported
@@ -46,7 +46,7 @@ class Join:
     sender: str = ""
 
 
-def code_of(context: Context, name: str, kind: Any) -> str:
+def code_of(context: Context, name: str, kind: type[Store] | type[Supplier] | type[Carrier] | type[RateSource]) -> str:
     """A short code of our own from a name, unique among its kind."""
     letters = re.sub(r"[^A-Z0-9]+", " ", name.upper()).split()
     base = ("".join(word[0] for word in letters) if len(letters) > 1 else (letters or ["X"])[0][:3]) or "X"
@@ -76,13 +76,13 @@ def ask_account(connectors: ConnectorRegistry, join: Join) -> Account:
     return account
 
 
-def join_partner(context: Context, connectors: ConnectorRegistry, join: Join, account: Account) -> Any:
+def join_partner(context: Context, connectors: ConnectorRegistry, join: Join, account: Account) -> Partner:
     """Enter a partner whose account has just answered."""
     address = plain_address(join.address)
     refuse_twin(context, join.owner, join.kind, address, account.number)
     name = fresh_name(context, join.owner, join.name.strip() or account.name)
     country, currency = (account.country or join.country).upper(), (account.currency or join.currency).upper()
-    row: Any
+    row: Partner
     if join.owner in ("store", "supplier"):
         try:
             country, _ = check_country(country), minor_digits(currency)
@@ -148,17 +148,17 @@ def join_by_hand(context: Context, join: Join) -> Carrier:
     return row
 
 
-def join_uncalled(context: Context, join: Join) -> Any:
+def join_uncalled(context: Context, join: Join) -> Store | Supplier:
     """Enter a store or supplier that is never called: sheets go in and out by a person's hand, or a program calls us."""
     try:
         country, currency = check_country(join.country), join.currency.strip().upper()
         minor_digits(currency)
     except ValueError as error:
         raise Invalid(str(error)) from error
-    table = OWNERS[join.owner]
+    table: type[Store] | type[Supplier] = Store if join.owner == "store" else Supplier
     name = fresh_name(context, join.owner, join.name)
     row = table(code=code_of(context, name, table), name=name, kind=join.kind, country=country, currency=currency)
-    if join.owner == "store":
+    if isinstance(row, Store):
         row.read_orders = join.kind == "program"
     else:
         row.watching = False

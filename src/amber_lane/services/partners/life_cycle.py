@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import Select, delete, func, select, update
 
 from ...data.base import Base
 from ...data.bulk import by_id
@@ -50,11 +50,11 @@ def _row(context: Context, owner: str, number: int, version: int | None) -> Part
     return row
 
 
-def _count(context: Context, query: Any) -> int:
+def _count(context: Context, query: Select[Any]) -> int:
     return int(context.session.scalar(query) or 0)
 
 
-def lanes_of_supplier(supplier: int) -> Any:
+def lanes_of_supplier(supplier: int) -> Select[Lane]:
     """Open lanes that need something of a supplier, kits too."""
     parts = select(LanePart.lane_id).join(Item, Item.id == LanePart.item_id).where(Item.supplier_id == supplier)
     return select(Lane).where(Lane.closed_at.is_(None), Lane.id.in_(parts))
@@ -129,7 +129,7 @@ def set_paused(context: Context, owner: str, number: int, version: int | None, p
     return message
 
 
-def _go_on(context: Context, owner: str, row: Any, stopped: bool) -> None:
+def _go_on(context: Context, owner: str, row: Partner, stopped: bool) -> None:
     """What follows at once when a partner stops or goes on: what is due is due now, and orders look for another way."""
     if not stopped:
         for name in ("next_read", "next_sweep", "next_ask"):
@@ -249,7 +249,7 @@ def connect_again(context: Context, owner: str, number: int) -> str:
 _OWN = ("fee_row", "origin", "service", "buying_account", "token", "message_template")
 
 
-def _did_something(context: Context, owner: str, row: Any) -> bool:
+def _did_something(context: Context, owner: str, row: Partner) -> bool:
     """Whether anything stands on it beside its own terms."""
     table = OWNERS[owner].__tablename__
     for other in Base.metadata.tables.values():

@@ -24,7 +24,7 @@ from ..pricing.inputs import changed
 from ..pricing.lane_columns import skus_of_supplier
 
 
-def take_reported(context: Context, row: Any, account: Account) -> None:
+def take_reported(context: Context, row: object, account: Account) -> None:
     """What a partner that has just been joined says of its own terms; what it does not say a person enters."""
     if isinstance(row, Store):
         for fee in account.fees or ():

@@ -368,7 +368,7 @@ def terms_of(
         values = over.values.get(name)
         return np.full(n, empty, dtype=np.int64) if values is None else np.where(values == NONE, empty, values)
 
-    def tighter(one: Ints, other: Ints, pick: Any) -> Ints:
+    def tighter(one: Ints, other: Ints, pick: np.ufunc) -> Ints:
         return np.asarray(np.where(one == NONE, other, np.where(other == NONE, one, pick(one, other))))
 
     terms = price.Terms(

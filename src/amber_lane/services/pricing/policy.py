@@ -178,10 +178,10 @@ def policy_columns(policies: Iterable[Policy], n: int, keys: Keys) -> dict[str, 
     return columns
 
 
-def _number(name: str, value: Any) -> int | None:
+def _number(name: str, value: str | int | None) -> int | None:
     if value is None:
         return None
-    return WORDS[name].index(value) if name in WORDS else int(value)
+    return WORDS[name].index(str(value)) if name in WORDS else int(value)
 
 
 def policy_for(s: Session, **keys: str) -> dict[str, Any]:

@@ -6,7 +6,7 @@ from collections.abc import Collection, Sequence
 from contextlib import suppress
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, func, select
 
 from ...data.bulk import by_id, in_chunks
 from ...data.shelf import Listing
@@ -33,7 +33,7 @@ def undo_responses(context: Context, sweep: int | None = None, responses: Sequen
     return done
 
 
-def _went_out() -> Any:
+def _went_out() -> ColumnElement[bool]:
     # A price that waits may have had its quantity or its state changed all the same: that was sent, and goes back.
     moved = (ListingDecision.old_quantity != ListingDecision.new_quantity) | (ListingDecision.old_state != ListingDecision.new_state)
     return (ListingDecision.state == "sent") | ((ListingDecision.state == "waits") & moved)
