@@ -309,7 +309,7 @@ def test_what_was_done_alone_and_what_was_earned_is_told_from_what_happened(smal
     small.write(lambda context: orders.cancel(context, two.id))
     with small.db.reading() as s:
         context = small.context(s)
-        days = today.profit_by_day(context, 3)
+        days = today.profit_by_day(context, 3)[0]
         alone = [one.act.kind for one in today.done_alone(context)]
         lanes_shown = today.flow(context)
     # Two at 9.00, a tenth to the store, two at 1.00 with one parcel of 1.00 + 0.40 + 0.30.

@@ -110,6 +110,13 @@ def test_what_has_no_rate_is_left_out_told_and_asked_for_and_counts_once_it_has_
     assert sales == 2000 and alone < both and left_out[:2] == [["PLN"], ["PLN"]]
     with small.db.reading() as s:
         assert ("PLN", "GBP") in exchange_rates.needed(small.context(s))
-        assert any(one.key == "homerate:PLN-GBP" for one in today.open_alerts(small.context(s)))
+        # The rate that its prices need as well, the other way round, would do.
+        assert {one.key for one in today.open_alerts(small.context(s)) if one.kind == "No rate"} == {"rate:GBP-PLN"}
         run = replay_summary.beside(small.context(s), 5, None, None)
     assert run["one"]["earned"]["currency"] == "GBP"
+    place(small, "USD")
+    with small.db.reading() as s:
+        asked = {one.key: one.message for one in today.open_alerts(small.context(s)) if one.kind == "No rate"}
+    assert set(asked) == {"rate:GBP-PLN", "homerate:GBP-USD", "homerate:PLN-USD"}
+    assert asked["homerate:PLN-USD"] == "No exchange rate from PLN to USD: sums over all stores leave out Second shop"
+    assert sums()[1:4] == (0, ["GBP", "PLN"], ["GBP", "PLN"])

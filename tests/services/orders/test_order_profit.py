@@ -43,7 +43,7 @@ def everywhere(small: Small) -> set[int]:
         lines = routing.lines_of(context, [order.id])[order.id]
         (row,), _ = goods_grids.page(context, "orders", goods_grids.GridQuery())
         steps = explanations.steps(lines, plan)
-        days = today.profit_by_day(context)
+        days = today.profit_by_day(context)[0]
         assert sum(amount for _, amount, kind in steps[:-1]) == steps[-1][1], "the fall adds up to its end"
         return {row.profit, steps[-1][1], days[-1]["profit"], plan.known_profit}
 
@@ -111,7 +111,7 @@ def test_what_waits_for_a_person_is_in_no_profit_of_the_day_and_other_money_is_t
     one.order("B", ("S-404", 1, 9000))
     one.order("C", ("S-5", 1, 10))
     with one.db.reading() as s:
-        day = today.profit_by_day(one.context(s))[-1]
+        day = today.profit_by_day(one.context(s))[0][-1]
         plans = {plan.order_id: plan for plan in s.scalars(select(Plan))}
         sums, _ = purchase_orders.money_of(one.context(s), [1])
     assert day["profit"] == plans[1].known_profit == sums["profit"] and day["sales"] == 2000
@@ -124,7 +124,7 @@ def test_what_waits_for_a_person_is_in_no_profit_of_the_day_and_other_money_is_t
 
     one.write(euros)
     with one.db.reading() as s:
-        day = today.profit_by_day(one.context(s))[-1]
+        day = today.profit_by_day(one.context(s))[0][-1]
     assert day["sales"] == 1600
 
 

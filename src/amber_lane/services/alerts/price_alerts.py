@@ -198,10 +198,11 @@ def _no_rate(context: Context) -> Iterator[Alert]:
 
 def _no_home_rate(context: Context) -> Iterator[Alert]:
     """A store whose currency has no rate to the house's: what it earns is in no sum until somebody says what it is worth."""
-    worth = exchange_rates.Worth(context)
+    worth, asked = exchange_rates.Worth(context), {one.key for one in _no_rate(context)}
     rows = select(Store.currency, func.min(Store.name), func.count(Store.id)).where(Store.ended_at.is_(None)).group_by(Store.currency)
     for money, name, n in context.session.execute(rows).tuples():
-        if worth.ppm(money) is None:
+        # The rate the other way round, if that is asked for already, would do.
+        if worth.ppm(money) is None and f"rate:{worth.home}-{money}" not in asked:
             yield Alert(
                 f"homerate:{money}-{worth.home}",
                 "price",
