@@ -69,8 +69,9 @@ async function keep() {
       <label class="col-span-2"
         ><span class="label">Sums over all stores are in</span
         ><input v-model="form.currency" class="field w-40" maxlength="3" :placeholder="asked.data.value.home" /><span
-          class="ml-2 text-xs text-soft"
-          >a currency such as EUR, USD or JPY; empty: {{ asked.data.value.home }}. Amounts of rules and limits keep their digits.</span
+          class="mt-1 block text-xs text-soft"
+          >A currency such as EUR, USD or JPY; {{ asked.data.value.home }} while it is empty. What is sold in another one is counted at the
+          newest rate. Amounts in rules and limits stay as they were typed.</span
         ></label
       >
       <p class="col-span-2 flex justify-end"><Btn kind="main" :disabled="!valid" @click="keep">Keep</Btn></p>

@@ -145,7 +145,7 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
                         :aria-expanded="open === one.key"
                         @click.stop="((cursor = i), (open = open === one.key ? null : one.key))"
                       >
-                        {{ open === one.key ? 'close' : one.members.length > 1 ? 'open' : 'reason' }}
+                        {{ open === one.key ? 'close' : one.members.length > 1 ? 'open' : 'why' }}
                       </button></span
                     >
                   </td>
