@@ -5468,6 +5468,8 @@ export interface components {
             practice: boolean;
             /** Role */
             role: string | null;
+            /** Rules */
+            rules: string;
             /** Second */
             second: boolean;
             /** Stores */

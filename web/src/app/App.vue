@@ -11,7 +11,7 @@ import SignIn from './SignIn.vue'
 import { onKey } from './keys'
 import { hush, listen, live, lookNow } from './live'
 import { message, wordsOf } from './messages'
-import { home } from '@/parts/home'
+import { home, rulesIn } from '@/parts/home'
 
 type Here = Schema<'Here'>
 const here = ref<Here | null>(null)
@@ -25,6 +25,7 @@ async function look() {
   try {
     here.value = await take(api.GET('/api/v1/session'))
     home.value = here.value.home
+    rulesIn.value = here.value.rules
     error.value = ''
   } catch (problem) {
     error.value = wordsOf(problem)

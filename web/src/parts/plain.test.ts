@@ -3,9 +3,9 @@ import { asks, band, fromText, limits, toText, type Rule } from '@/stations/pric
 import { money, percent } from './format'
 import { stepPath } from './steps'
 import { fall } from './waterfall'
-import { home } from './home'
+import { rulesIn } from './home'
 
-home.value = 'GBP'
+rulesIn.value = 'GBP'
 
 const rule = (more: Partial<Rule>): Rule => ({ scope: 'house', scope_key: '', band_from: 0, ...more }) as Rule
 

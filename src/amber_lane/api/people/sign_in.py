@@ -13,7 +13,7 @@ from ... import __version__
 from ...data.setup import Person, Store, Supplier
 from ...services.base.context import Context
 from ...services.base.credentials import password_fits
-from ...services.base.regional import home_of
+from ...services.base.regional import home_of, rules_of
 from ...services.fulfilment.parcel_tracking import make_templates
 from ...services.people import second_step, sessions, users
 from ..deps import AppState, SignedIn, TheApp, cookie_of, seat, seated
@@ -65,6 +65,8 @@ class Here(BaseModel):
     version: str
     # What sums over stores are in.
     home: str
+    # What amounts in price rules are in.
+    rules: str
     demo: DemoAccount | None
 
 
@@ -86,7 +88,8 @@ def here(request: Request, app: TheApp) -> Here:
             suppliers=s.scalar(select(func.count()).select_from(Supplier)) or 0,
             practice=bool(app.settings.world),
             version=__version__,
-            home=home_of(s),
+            home=home_of(s) if person else "",
+            rules=rules_of(s) if person else "",
             demo=DEMO if demo else None,
         )
 

@@ -24,6 +24,7 @@ from ..base.errors import Conflict
 from ..mapping import audit
 from ..mapping.mapping_queue import GONE, SHUT, to_settle
 from ..outbox import queue
+from ..pricing import exchange_rates
 from .alert import SHOWN, Alert, Cause, Member, Source, Step, quoted
 from .grouping import PREFIX
 
@@ -33,10 +34,10 @@ def oversell(context: Context, store_id: int = 0, only: Collection[int] = ()) ->
     found: dict[int, list[Any]] = {}
     for row in oversold(context, store_id, only):
         found.setdefault(row.store_id, []).append(row)
-    stores = by_id(context.session, Store, found)
+    stores, worth = by_id(context.session, Store, found), exchange_rates.Worth(context)
     for number, rows in found.items():
         name = quoted(stores[number].name)
-        risk = {row.id: oversell_a_day(row.pace, row.profit or 0) for row in rows}
+        risk = {row.id: oversell_a_day(row.pace, worth.of(row.profit or 0, row.currency)) for row in rows}
         dearest = sorted(rows, key=lambda row: (-risk[row.id], row.id))[:SHOWN]
         titles = dict(
             context.session.execute(select(Listing.id, Listing.title).where(Listing.id.in_([row.id for row in dearest]))).tuples().all()
@@ -66,7 +67,7 @@ def oversell(context: Context, store_id: int = 0, only: Collection[int] = ()) ->
 
 
 def oversold(context: Context, store_id: int = 0, only: Collection[int] = ()) -> list[Any]:
-    """Listings off sale here whose store has shown them on sale for a minute since: id, store_id, pace, profit, since (ms)."""
+    """Listings off sale here whose store has shown them on sale for a minute since: id, store_id, pace, profit, currency, since (ms)."""
     late = context.now - timedelta(minutes=1)
     since = (
         select(func.min(type_coerce(Outbox.made_at, BigInteger)))
@@ -79,7 +80,8 @@ def oversold(context: Context, store_id: int = 0, only: Collection[int] = ()) ->
         .scalar_subquery()
         .label("since")
     )
-    query = select(Listing.id, Listing.store_id, Sku.pace, Listing.profit, since).join(Sku, Sku.id == Listing.sku_id).where(IS_OVERSOLD)
+    columns = (Listing.id, Listing.store_id, Sku.pace, Listing.profit, Listing.currency, since)
+    query = select(*columns).join(Sku, Sku.id == Listing.sku_id).where(IS_OVERSOLD)
     query = by_index(query, Listing, "ix_listing_oversell")
     if store_id:
         query = query.where(Listing.store_id == store_id)
@@ -177,10 +179,10 @@ def _sweeps(context: Context) -> Iterator[Alert]:
 def _pace_at_stake(context: Context, supplier: int) -> int:
     """What a day of sales on this supplier's lanes would lose if all of it had to be refunded."""
     skus = select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.closed_at.is_(None))
-    rows = context.session.execute(
-        select(Sku.pace, Listing.profit).join(Listing, Listing.sku_id == Sku.id).where(Sku.id.in_(skus), Listing.state == "live")
-    )
-    return sum(oversell_a_day(pace, profit or 0) for pace, profit in rows)
+    sold = select(Sku.pace, Listing.profit, Listing.currency).join(Listing, Listing.sku_id == Sku.id)
+    rows = context.session.execute(sold.where(Sku.id.in_(skus), Listing.state == "live"))
+    worth = exchange_rates.Worth(context)
+    return sum(oversell_a_day(pace, worth.of(profit or 0, money)) for pace, profit, money in rows)
 
 
 def _doubts(context: Context) -> Iterator[Alert]:
@@ -268,7 +270,7 @@ def _shut(context: Context) -> Iterator[Alert]:
     if context.session.scalar(some.limit(1)) is None:
         return
     rows = context.session.execute(
-        select(Listing.sku_id, Listing.profit, Sku.pace, func.min(Lane.reason))
+        select(Listing.sku_id, Listing.profit, Sku.pace, func.min(Lane.reason), Listing.currency)
         .join(Sku, Sku.id == Listing.sku_id)
         .join(Lane, fits)
         .where(Listing.sku_id.in_(some), Listing.state.in_(("live", "paused")), Listing.paused_by != "hand", ~works.exists())
@@ -276,7 +278,7 @@ def _shut(context: Context) -> Iterator[Alert]:
         .order_by(Sku.pace.desc(), Listing.id)
     ).all()
     if rows:
-        n = len(rows)
+        n, worth = len(rows), exchange_rates.Worth(context)
         yield Alert(
             "shut",
             "lanes",
@@ -285,7 +287,7 @@ def _shut(context: Context) -> Iterator[Alert]:
             "nothing can be bought for them, so they show nothing",
             context.now,
             Step(f"See {n}", go="/lanes?view=settled&lane=shut"),
-            half_up(sum(pace * max(profit or 0, 0) for _, profit, pace, _ in rows), PPM),
+            half_up(sum(pace * worth.of(max(profit or 0, 0), money) for _, profit, pace, _, money in rows), PPM),
             True,
             # As many as wait in Lanes, where a SKU of two stores stands once.
             count=len({row[0] for row in rows}),

@@ -29,13 +29,14 @@ from .alert import Alert, Source, Step
 def _waiting_listings(context: Context) -> Iterator[Alert]:
     newest = select(func.max(ListingDecision.id)).where(ListingDecision.state == "waits").group_by(ListingDecision.listing_id)
     newest = by_index(newest, ListingDecision, "ix_listing_decision_state_at")
+    worth = exchange_rates.factor(context, Listing.currency)
     rows = context.session.execute(
         select(
             ListingDecision.set_by,
             ListingDecision.outcome,
             func.count(),
             func.min(ListingDecision.at),
-            func.sum(case((Listing.profit < 0, -Listing.profit), else_=0) * Sku.pace),
+            func.sum(case((Listing.profit < 0, -Listing.profit), else_=0) * Sku.pace * worth),
         )
         .join(Listing, Listing.id == ListingDecision.listing_id)
         .join(Sku, Sku.id == Listing.sku_id)
@@ -72,7 +73,7 @@ def _crowds(context: Context) -> Iterator[Alert]:
         select(
             func.count(ListingDecision.listing_id.distinct()),
             func.min(ListingDecision.at),
-            func.sum(losing * Sku.pace),
+            func.sum(losing * Sku.pace * exchange_rates.factor(context, Listing.currency)),
             func.min(ListingDecision.id),
         )
         .join(Listing, Listing.id == ListingDecision.listing_id)
@@ -107,15 +108,16 @@ def _crowds(context: Context) -> Iterator[Alert]:
 def _differences(context: Context) -> Iterator[Alert]:
     """Stores that show something else than we asked."""
     found: dict[int, list[drift.Differing]] = {}
+    worth = exchange_rates.Worth(context)
     for one in drift.differing(context):
         found.setdefault(one.store.id, []).append(one)
     for number, rows in found.items():
         n = len(rows)
         selling = [one for one in rows if one.drift.state == "live"]
         risk = sum(
-            oversell_a_day(one.sku.pace, one.listing.profit or 0)
+            oversell_a_day(one.sku.pace, worth.of(one.listing.profit or 0, one.store.currency))
             if one.listing.state != "live"
-            else half_up(one.sku.pace * max(one.listing.wanted_price - one.drift.price, 0), PPM)
+            else half_up(one.sku.pace * worth.of(max(one.listing.wanted_price - one.drift.price, 0), one.store.currency), PPM)
             for one in selling
         )
         yield Alert(

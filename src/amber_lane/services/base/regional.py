@@ -59,6 +59,12 @@ def home_of(s: Session) -> str:
     return next((money for money in get_territory_currencies(place.country or "", tender=True) if money in MINOR_DIGITS), ANY_CURRENCY)
 
 
+def rules_of(s: Session) -> str:
+    """What amounts in price rules are in: they hold in each store's own currency, so the one that all stores share, else the house's."""
+    kinds = set(s.scalars(select(Store.currency).distinct()))
+    return kinds.pop() if len(kinds) == 1 else home_of(s)
+
+
 def set_place(context: Context, place: Place) -> str:
     """Say where the house is. Can be undone."""
     wrong = {}

@@ -127,7 +127,7 @@ def work_out(s: Session, facts: Facts, store: Store, goods: Goods, rows: Ints, c
     off = np.where(policy["rebate_counts"] == 1, rebate, 0)
     landed = np.where(known, parts + ship + handling - off, 0)
     endings = price.Endings()
-    over = lay_over(n, price_layers(facts.rules, endings), keys, landed, facts.home)
+    over = lay_over(n, price_layers(facts.rules, endings), keys, landed, facts.rules_in)
     none = np.full(n, NONE, dtype=np.int64)
     terms, limits = terms_of(facts, np.full(n, store.id, dtype=np.int64), names, landed, over, least, none, none, none * 0)
     priced = price.solve(terms, limits, endings)

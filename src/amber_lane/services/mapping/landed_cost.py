@@ -136,7 +136,7 @@ class Costing:
         store = self.facts.stores[listing.store_id]
         column = np.array(landed, dtype=np.int64)
         keys = Keys([supplier.code] * n, [sku.category] * n, [store.code] * n, [sku.code] * n)
-        over = lay_over(n, price_layers(self.facts.rules, Endings()), keys, column, self.facts.home)
+        over = lay_over(n, price_layers(self.facts.rules, Endings()), keys, column, self.facts.rules_in)
         none = np.full(n, NONE, dtype=np.int64)
         terms, _ = terms_of(self.facts, np.full(n, store.id, dtype=np.int64), [sku.category] * n, column, over, none, none, none, none * 0)
         kept = keep(np.full(n, listing.wanted_price, dtype=np.int64), terms)

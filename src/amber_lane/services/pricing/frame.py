@@ -179,7 +179,7 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
     off = np.where(policy["rebate_counts"] == 1, cost.rebate, 0)
     landed = np.where(cost.known, cost.goods + cost.ship + cost.handling + risk - off, 0)
     endings = price.Endings()
-    over = lay_over(n, price_layers(facts.rules, endings), keys, landed, facts.home)
+    over = lay_over(n, price_layers(facts.rules, endings), keys, landed, facts.rules_in)
     # The largest step is a day's: within a day it is counted from the price that the day began with.
     fresh = (step_at != NONE) & (step_at > to_ms(now) - DAY_MS) & (step_price > 0)
     base = np.where(fresh, step_price, wprice)

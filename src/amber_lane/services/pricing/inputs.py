@@ -106,6 +106,12 @@ class Facts:
         return total, left_out
 
     @cached_property
+    def rules_in(self) -> str:
+        """What amounts in price rules are called in (see `regional.rules_of`)."""
+        kinds = {store.currency for store in self.stores.values()}
+        return kinds.pop() if len(kinds) == 1 else self.home
+
+    @cached_property
     def service_to(self) -> dict[tuple[int, str, str], Service]:
         """The terms of each service by (origin, code, country)."""
         return {(one.origin_id, one.code, one.country): one for one in self.services}

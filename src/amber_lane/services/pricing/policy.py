@@ -112,7 +112,7 @@ def _rows_of(keys: Keys | None, scope: str, wanted: Iterable[str]) -> dict[str, 
 
 
 def lay_over(
-    n: int, layers: Sequence[tuple[str, str, int, Mapping[str, int | None]]], keys: Keys, landed: Ints | None, home: str = ""
+    n: int, layers: Sequence[tuple[str, str, int, Mapping[str, int | None]]], keys: Keys, landed: Ints | None, money: str = ""
 ) -> Overlay:
     """Lay (scope, key, band_from, fields) over n rows, widest scope first; within a scope the highest band that fits."""
     over = Overlay({}, {})
@@ -130,7 +130,7 @@ def lay_over(
             rows = rows[(landed[rows] >= band) & (landed[rows] < (min(above) if above else np.iinfo(np.int64).max))]
         if not len(rows):
             continue
-        over.names.append(_named(scope, key, band, home))
+        over.names.append(_named(scope, key, band, money))
         for name, value in fields.items():
             if value is None:
                 continue
@@ -139,10 +139,10 @@ def lay_over(
     return over
 
 
-def _named(scope: str, key: str, band: int, home: str) -> str:
+def _named(scope: str, key: str, band: int, money: str) -> str:
     """A rule as the bench calls it: 'house', 'store BF', 'house from €5.00'."""
     whose = f"{'SKU' if scope == 'sku' else scope} {key}".strip()
-    return f"{whose} from {show(band, home)}" if band else whose
+    return f"{whose} from {show(band, money)}" if band else whose
 
 
 def price_layers(rules: Iterable[PriceRule], endings: Endings) -> list[tuple[str, str, int, dict[str, int | None]]]:

@@ -272,7 +272,7 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
     scopes = {scope for scope, *_ in layers}
     names = {"supplier": book.supplier_code, "category": book.category, "store": stores, "sku": book.sku_code}
     keys = Keys(**{name: [column[i] for i in rows.tolist()] if name in scopes else [] for name, column in names.items()})
-    over = lay_over(e, layers, keys, truth.landed, facts.home)
+    over = lay_over(e, layers, keys, truth.landed, facts.rules_in)
     none = np.full(e, NONE, dtype=np.int64)
     terms, limits = terms_of(
         facts, book.store, book.category, truth.landed, over, book.limits.least_price[rows], none, none, np.zeros(e, dtype=np.int64), rows

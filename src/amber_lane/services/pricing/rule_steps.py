@@ -73,7 +73,7 @@ def _dip(facts: Facts, store: int, code: str, rules: Sequence[PriceRule], edge: 
 
 def _prices(facts: Facts, store: int, code: str, rules: Sequence[PriceRule], landed: Ints) -> Ints:
     n, endings = len(landed), Endings()
-    over = lay_over(n, price_layers(rules, endings), Keys([""] * n, [""] * n, [code] * n, [""] * n), landed, facts.home)
+    over = lay_over(n, price_layers(rules, endings), Keys([""] * n, [""] * n, [code] * n, [""] * n), landed, facts.rules_in)
     none = np.full(n, NONE, dtype=np.int64)
     which = np.full(n, store, dtype=np.int64)
     terms, limits = terms_of(facts, which, [""] * n, landed, over, none, none, none, np.zeros(n, dtype=np.int64))

@@ -5,7 +5,7 @@ import { api, take } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import { useKeys } from '@/app/keys'
 import { fromText, toText, type Rule } from './rules'
-import { homeSign } from '@/parts/home'
+import { rulesSign } from '@/parts/home'
 
 const props = defineProps<{ rule: Rule | null; exception: boolean }>()
 const emit = defineEmits<{ close: []; save: [rule: Rule | null]; try: [rule: Rule | null] }>()
@@ -21,9 +21,9 @@ const names = computed(() => (scope.value === 'sku' || scope.value === 'house' ?
 watch(scope, () => (key.value = ''))
 const FIELDS = [
   ['min_margin', 'Least margin, %'],
-  ['min_profit', `Least profit, ${homeSign.value}`],
-  ['least_price', `Never advertised under, ${homeSign.value}`],
-  ['ceiling', `Never above, ${homeSign.value}`],
+  ['min_profit', `Least profit, ${rulesSign.value}`],
+  ['least_price', `Never advertised under, ${rulesSign.value}`],
+  ['ceiling', `Never above, ${rulesSign.value}`],
   ['endings', 'Endings, such as 49 99'],
   ['step', 'Largest step, %'],
   ['compare_at', 'Compare-at price, so much higher, %'],
@@ -39,7 +39,7 @@ const wrong = reactive<Record<string, string>>({})
 const HOW = [
   ['margin', 'keep a margin of, % after tax'],
   ['multiple', 'times landed cost'],
-  ['add', `landed cost plus, ${homeSign.value}`],
+  ['add', `landed cost plus, ${rulesSign.value}`],
   ['return', 'earn on cost, %'],
 ] as const
 
@@ -108,7 +108,7 @@ onMounted(() => first.value?.querySelector<HTMLElement>('select, input')?.focus(
         >
       </template>
       <label
-        ><span class="label">From a landed cost of, {{ homeSign }}</span
+        ><span class="label">From a landed cost of, {{ rulesSign }}</span
         ><input v-model="texts.band_from" class="field" inputmode="decimal" maxlength="12" :aria-invalid="!!wrong.band_from" /></label
       ><span />
       <label

@@ -14,7 +14,7 @@ import Dips from './Dips.vue'
 import RuleForm from './RuleForm.vue'
 import { keptDraft } from './draft'
 import { asks, band, limits, type Rule } from './rules'
-import { homeMinor } from '@/parts/home'
+import { ruleAmount } from '@/parts/home'
 
 const asked = useQuery({ queryKey: ['rules'], queryFn: () => take(api.GET('/api/v1/prices/rules')) })
 const { data: real } = asked
@@ -145,7 +145,7 @@ useKeys('Price', [
                 >{{ rule.scope === 'sku' ? 'SKU' : rule.scope }} <b class="code text-ink">{{ rule.scope_key }}</b><template
                   v-if="rule.band_from"
                 >
-                  landed cost from {{ homeMinor(rule.band_from) }}</template
+                  landed cost from {{ ruleAmount(rule.band_from) }}</template
                 ></span
               ><Tag v-if="changed && JSON.stringify(was(rule)) !== JSON.stringify(rule)" tone="info">draft</Tag></span
             ><span class="mt-0.5 block"

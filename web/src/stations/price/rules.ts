@@ -1,5 +1,5 @@
 import type { Schema } from '@/api/client'
-import { homeMinor, homePlaces, homeSign, typed } from '@/parts/home'
+import { ruleAmount, rulePlaces, rulesSign, ruleTyped } from '@/parts/home'
 
 export type Rule = Schema<'RuleBody'>
 export const PPM = 1_000_000
@@ -13,7 +13,7 @@ export function asks(rule: Rule): string {
     case 'multiple':
       return `${+(value / PPM).toFixed(4)} times cost`
     case 'add':
-      return `cost plus ${homeMinor(value)}`
+      return `cost plus ${ruleAmount(value)}`
     case 'margin':
       return `keep ${share(value)}`
     case 'return':
@@ -27,9 +27,9 @@ export function asks(rule: Rule): string {
 export function limits(rule: Rule): string[] {
   const parts: string[] = []
   if (rule.min_margin != null) parts.push(`never under ${share(rule.min_margin)}`)
-  if (rule.min_profit != null) parts.push(`at least ${homeMinor(rule.min_profit)}`)
-  if (rule.least_price != null) parts.push(`never advertised under ${homeMinor(rule.least_price)}`)
-  if (rule.ceiling != null) parts.push(`never above ${homeMinor(rule.ceiling)}`)
+  if (rule.min_profit != null) parts.push(`at least ${ruleAmount(rule.min_profit)}`)
+  if (rule.least_price != null) parts.push(`never advertised under ${ruleAmount(rule.least_price)}`)
+  if (rule.ceiling != null) parts.push(`never above ${ruleAmount(rule.ceiling)}`)
   if (rule.endings)
     parts.push(
       `endings ${rule.endings
@@ -46,8 +46,8 @@ export function limits(rule: Rule): string[] {
 export function band(rules: Rule[], at: number): string {
   const from = rules[at]!.band_from ?? 0
   const next = rules[at + 1]?.band_from
-  if (next === undefined) return from ? `over ${homeMinor(from)}` : 'of any height'
-  return from ? `${homeMinor(from)} to ${homeMinor(next)}` : `up to ${homeMinor(next)}`
+  if (next === undefined) return from ? `over ${ruleAmount(from)}` : 'of any height'
+  return from ? `${ruleAmount(from)} to ${ruleAmount(next)}` : `up to ${ruleAmount(next)}`
 }
 
 /** Fields that are money. */
@@ -60,15 +60,15 @@ export function toText(rule: Rule, field: keyof Rule): string {
   if (field === 'endings') return String(value).replaceAll('|', ' ')
   if (field === 'rule_value')
     return rule.rule === 'add'
-      ? typed(Number(value))
+      ? ruleTyped(Number(value))
       : String(+(Number(value) / (rule.rule === 'multiple' ? PPM : 10_000)).toFixed(6))
-  if (CASH.has(field)) return typed(Number(value))
+  if (CASH.has(field)) return ruleTyped(Number(value))
   return String(+(Number(value) / 10_000).toFixed(4))
 }
 
 /** What was typed, as the field's integer; undefined when it is not a number. */
 export function fromText(kind: string | null | undefined, field: keyof Rule, text: string): number | string | null | undefined {
-  const plain = text.trim().replace('%', '').replace(homeSign.value, '').replace(',', '.')
+  const plain = text.trim().replace('%', '').replace(rulesSign.value, '').replace(',', '.')
   if (!plain) return null
   if (field === 'endings')
     return plain
@@ -77,7 +77,7 @@ export function fromText(kind: string | null | undefined, field: keyof Rule, tex
       .join('|')
   if (!/^-?\d+(\.\d+)?$/.test(plain)) return undefined
   const [whole = '0', part = ''] = plain.replace('-', '').split('.')
-  const places = CASH.has(field) || (field === 'rule_value' && kind === 'add') ? homePlaces() : field === 'rule_value' && kind === 'multiple' ? 6 : 4
+  const places = CASH.has(field) || (field === 'rule_value' && kind === 'add') ? rulePlaces() : field === 'rule_value' && kind === 'multiple' ? 6 : 4
   if (part.length > places) return undefined
   const value = Number(whole + part.padEnd(places, '0'))
   return plain.startsWith('-') ? -value : value
