@@ -192,7 +192,7 @@ def _doubts(context: Context) -> Iterator[Alert]:
         Sighting.item_id.in_([i.id for i in items]), Sighting.verdict == "doubted"
     )
     seen = dict(context.session.execute(since.group_by(Sighting.item_id)).tuples().all())
-    suppliers = by_id(context.session, Supplier, {item.supplier_id for item in items})
+    suppliers, worth = by_id(context.session, Supplier, {item.supplier_id for item in items}), exchange_rates.Worth(context)
     for item in items:
         yield Alert(
             f"doubt:{item.id}",
@@ -202,7 +202,7 @@ def _doubts(context: Context) -> Iterator[Alert]:
             "too large a move to believe at once; the last good cost stands",
             seen.get(item.id) or context.now,
             Step("Keep the last good cost", act=True),
-            max(item.doubt_cost - item.cost, 0),
+            worth.of(max(item.doubt_cost - item.cost, 0), item.currency),
             other=Step("Believe it", act=True) if item.doubt_cost > 0 else None,
             cause=Cause(
                 f"doubt:{item.supplier_id}",
