@@ -96,8 +96,8 @@ def test_one_listing_has_one_price_wherever_it_is_told(calls: Calls, small: Smal
     assert amounts == {Decimal("8.95")}
     for told in (why, past):
         steps = {step["name"]: Decimal(step["amount"]["amount"]) for step in told["steps"]}
-        assert steps["Sells at"] == Decimal("8.95") and steps["You keep"] == Decimal(row["profit"]["amount"]) == Decimal(mine["profit"])
-        assert sum(value for name, value in steps.items() if name != "You keep") == steps["You keep"]
+        assert steps["Sells at"] == Decimal("8.95") and steps["Profit"] == Decimal(row["profit"]["amount"]) == Decimal(mine["profit"])
+        assert sum(value for name, value in steps.items() if name != "Profit") == steps["Profit"]
     assert row["quantity"] == newest["new_quantity"] == 5, "seven, less the two kept back"
     body = small.all(select(Outbox.body).where(Outbox.subject == f"listing:{row['id']}").order_by(Outbox.id.desc()))[0]
     assert (body["price"], body["quantity"]) == ("8.95", 5)

@@ -45,7 +45,7 @@ def main() -> None:
             if name == "price":
                 page.get_by_role("button", name="keep 28 %").click()
                 page.get_by_label("How much").fill("30")
-                page.get_by_role("button", name="Keep as a draft").click()
+                page.get_by_role("button", name="Save as a draft").click()
                 page.get_by_role("heading", name="If you make it so").wait_for()
             if name in ("listings", "orders", "transit"):
                 page.get_by_role("row").nth(3 if name == "listings" else 2).click()

@@ -48,14 +48,14 @@ def test_a_marketplace_and_a_folder_are_joined_and_goods_go_from_one_to_the_othe
     # Some of its goods cost in euros, which it never said; a person says that this is so.
     expect(app.get_by_text(re.compile("its currency is EUR, not PLN")).first).to_be_visible()
     app.get_by_label(re.compile("cost in EUR, not PLN")).check()
-    app.get_by_role("button", name=re.compile("^Keep and bring 40 items in")).click()
+    app.get_by_role("button", name=re.compile("^Save and import 40 items")).click()
     eventually(lambda: len(business.all(select(Item.id).join(Supplier).where(Supplier.name == "Quayside Bulk"))) == 40)
 
     app.goto(f"{served.address}/price?view=fees")
     rate = app.get_by_label("What 1 PLN is in GBP")
     rate.fill("0.2")
     rate.press("Enter")
-    app.get_by_role("button", name=re.compile("^Keep")).click()
+    app.get_by_role("button", name=re.compile("^Save")).click()
     expect(app.get_by_text(re.compile("1 PLN is 0.2 GBP")).first).to_be_visible()
 
     store = business.one(select(Store).where(Store.kind == "market_api"))

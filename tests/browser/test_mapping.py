@@ -103,5 +103,5 @@ def test_many_lanes_are_shut_and_let_be_used_at_once_and_one_explains_itself(app
         expect(bench.get_by_role("heading", name=what)).to_be_visible()
     bench.get_by_role("button", name="Units, services, dates").click()
     bench.get_by_label("Units per sale").fill("0")
-    bench.get_by_role("button", name="Keep").click()
+    bench.get_by_role("button", name="Save").click()
     expect(app.get_by_text(re.compile("must lie between"))).to_be_visible()

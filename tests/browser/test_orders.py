@@ -47,7 +47,7 @@ def test_an_address_is_mended_and_the_order_is_sent_and_paid_together(app: Page,
     # What can be mended by itself stands there already; what was given stands beside it.
     expect(form.get_by_label("Name")).to_have_value("Wren")
     expect(form.get_by_label("Postcode")).to_have_value("YO21 3PR")
-    form.get_by_role("button", name="Keep this address").click()
+    form.get_by_role("button", name="Save this address").click()
     expect(app.get_by_text("Address mended")).to_be_visible()
     assert state_of(business, number) == "ready"
     app.goto(f"{served.address}/orders?state=ready")
@@ -77,7 +77,7 @@ def test_a_suppliers_mail_is_put_to_the_person_and_its_sheet_is_taken(app: Page,
     app.goto(f"{served.address}/setup/ordering")
     app.get_by_role("row", name=re.compile("Northlight Trade")).get_by_role("button", name="Change").click()
     app.get_by_label("Its mail address").fill("office@northlight.example")
-    app.get_by_role("button", name="Keep").click()
+    app.get_by_role("button", name="Save").click()
     business.world.post(
         "mail", sender="Office <Office@Northlight.example>", subject="Closed on Friday", text="We send again on Monday.", files={}
     )

@@ -27,13 +27,13 @@ def test_an_exception_for_one_sku_is_drafted_seen_applied_and_undone(app: Page, 
     expect(app.get_by_text("None: every supplier")).to_be_visible()
     app.get_by_role("button", name="Add an exception").click()
     app.get_by_label("Whose").select_option("sku")
-    app.get_by_role("button", name="Keep as a draft").click()
+    app.get_by_role("button", name="Save as a draft").click()
     expect(app.get_by_role("region", name="The rule in hand").get_by_role("alert")).to_have_text("is needed")
     app.get_by_placeholder("its number").fill(sku)
     app.get_by_label("Least profit, £").fill("400")
     # It is seen while it is typed, before anything is kept.
     expect(app.get_by_role("heading", name="If you make it so")).to_be_visible()
-    app.get_by_role("button", name="Keep as a draft").click()
+    app.get_by_role("button", name="Save as a draft").click()
     expect(app.locator("tbody").get_by_text(sku)).to_be_visible()
     assert shown(business, sku) == before
     app.get_by_role("button", name=re.compile("^Apply")).click()
@@ -58,12 +58,12 @@ def test_a_plan_is_entered_tried_and_joined(app: Page, shop) -> None:
     app.get_by_label("Discount on goods, %").fill("5")
     app.get_by_label(re.compile("Fee a month")).fill("10")
     app.get_by_role("button", name="See what it does").click()
-    app.get_by_role("button", name=re.compile("^Keep")).click()
+    app.get_by_role("button", name=re.compile("^Save")).click()
     expect(app.locator("tbody").get_by_text("£200.00")).to_be_visible()
     landed = business.listing(business.laned(0)[0]).landed
     app.get_by_role("button", name="See it joined").click()
     expect(app.get_by_text("Nothing has happened yet")).to_be_visible()
-    app.get_by_role("button", name=re.compile("^Keep")).click()
+    app.get_by_role("button", name=re.compile("^Save")).click()
     expect(app.get_by_text("joined, it counts")).to_be_visible()
     assert business.listing(business.laned(0)[0]).landed < landed
     assert business.one(select(Supplier.plans).where(Supplier.id == 1))[0]["taken"]

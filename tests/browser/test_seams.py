@@ -297,7 +297,7 @@ def test_a_band_that_makes_a_dearer_item_cheaper_is_drawn_and_carried_over(app: 
     app.get_by_label("From a landed cost of").fill("5")
     app.get_by_label("How much").fill("3")
     app.get_by_label("Compare-at price").fill("20")
-    app.get_by_role("button", name="Keep as a draft").click()
+    app.get_by_role("button", name="Save as a draft").click()
     dips = app.get_by_label("Prices that fall as cost rises")
     expect(dips.get_by_role("img", name="Price by landed cost around £5.00")).to_be_visible()
     expect(app.get_by_text("where a dearer item is cheaper")).to_be_visible()

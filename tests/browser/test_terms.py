@@ -25,7 +25,7 @@ def draft(app: Page) -> None:
     """Look at what is typed, and keep it."""
     app.get_by_role("button", name="See what it does").first.click()
     expect(app.get_by_text("Nothing has happened yet")).to_be_visible()
-    app.get_by_role("button", name=re.compile("^Keep")).click()
+    app.get_by_role("button", name=re.compile("^Save")).click()
     expect(app.get_by_role("dialog")).to_have_count(0)
 
 
@@ -41,7 +41,7 @@ def test_a_fee_is_typed_once_and_every_price_follows_and_comes_back(app: Page, s
     app.get_by_role("button", name="See what it does").first.click()
     expect(app.get_by_text("Nothing has happened yet")).to_be_visible()
     expect(app.get_by_text(re.compile(r"prices rise")).first).to_be_visible()
-    app.get_by_role("button", name="Leave it").click()
+    app.get_by_role("button", name="Cancel").click()
     assert business.listing(sku).wanted_price == before, "looking changes nothing"
     draft(app)
     eventually(lambda: shown(business, sku) > before)
@@ -97,7 +97,7 @@ def test_a_rate_is_entered_where_two_currencies_meet(app: Page, shop) -> None:
         expect(app.get_by_text("not entered yet")).to_be_visible()
         field.fill("0,86")
         field.press("Enter")
-        app.get_by_role("button", name=re.compile("^Keep")).click()
+        app.get_by_role("button", name=re.compile("^Save")).click()
         expect(app.get_by_text(re.compile("1 EUR is 0.86 GBP")).first).to_be_visible()
         with business.app_state.db.reading() as s:
             row = s.scalars(select(AuditEntry).where(AuditEntry.kind == "rate.change")).one()

@@ -88,7 +88,7 @@ def test_a_first_start_leads_through_joining(page: Page, empty) -> None:
     steps.get_by_role("button", name="Say country and time zone").click()
     page.get_by_label("Country, two letters").fill("gb")
     page.get_by_label("Time zone").fill("Europe/London")
-    page.get_by_role("button", name="Keep").click()
+    page.get_by_role("button", name="Save").click()
     page.get_by_role("link", name=re.compile("^Today")).click()
     steps.get_by_role("button", name="Connect a store").click()
     page.get_by_label("Address", exact=True).fill(f"{world.address}/shop/api")

@@ -120,12 +120,12 @@ def _steps(terms: Mapping[str, Any], kept: price.Kept, currency: str) -> list[St
     steps += [Step(name, -int(column[0]), "part") for name, column in taken if int(column[0])]
     steps += [
         Step(name, -terms[key], "part")
-        for name, key in (("Item", "goods"), ("Shipping", "ship"), ("Pick and pack", "handling"), ("Risk of selling one twice", "risk"))
+        for name, key in (("Item", "goods"), ("Shipping", "ship"), ("Handling", "handling"), ("Risk of selling one twice", "risk"))
         if terms.get(key)
     ]
     if terms.get("rebate") and terms.get("rebate_counts"):
         steps.append(Step("Expected rebate", terms["rebate"], "part"))
-    return [*steps, Step("You keep", int(kept.profit[0]), "total")]
+    return [*steps, Step("Profit", int(kept.profit[0]), "total")]
 
 
 _ASKS = {

@@ -135,7 +135,7 @@ def test_the_figures_of_a_row_add_up_and_are_explained_the_same_way(full: Small)
         assert why is not None
         steps = {step.name: step.amount for step in why.steps}
         costs = sum(steps.get(name, 0) for name in ("Goods", "Shipping", "Packing and handling"))
-        assert (steps["Sells at"], steps["You keep"]) == (row["price"], row["profit"]), row
+        assert (steps["Sells at"], steps["Profit"]) == (row["price"], row["profit"]), row
         assert -costs == row["landed"] or row["landed"] == full.all(select(Listing.landed).where(Listing.id == row["id"]))[0]
 
 

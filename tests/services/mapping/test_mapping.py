@@ -369,7 +369,7 @@ FAULTS = {
     ),
     "circle": (
         lambda s, context: [lanes.open_requested(context, lanes.LaneRequest(a, [lanes.Part(b, Fraction(1))], is_substitute=True)) for a, b in ((1, 2), (2, 3), (3, 1))],
-        1, "Take back",
+        1, "Remove",
     ),
     "unsent": (lambda s, context: setattr(context.get(Store, 1, "store"), "country", "FR"), 6, "Close"),
     "cost": (lambda s, context: name(context, Item, 1, "Item 1", cost=250), 1, "It is the same"),

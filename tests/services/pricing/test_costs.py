@@ -135,7 +135,7 @@ def test_a_rebate_stands_apart_until_the_limits_count_it(small):
     parts, found = steps(small, 6)
     assert landed(small, 6) == 700 and parts["Expected rebate"] == 30 and not found.apart
     assert small.listing(6).wanted_price <= before
-    assert parts["Sells at"] + sum(v for k, v in parts.items() if k not in ("Sells at", "You keep")) == parts["You keep"]
+    assert parts["Sells at"] + sum(v for k, v in parts.items() if k not in ("Sells at", "Profit")) == parts["Profit"]
 
 
 def test_showing_all_of_a_shared_item_is_priced_as_the_risk_that_it_is(small):

@@ -58,9 +58,9 @@ async function apply() {
     <div v-if="view" class="max-h-[58vh] overflow-auto"><Effects :view="view" draft :left="left" @toggle="toggle" /></div>
     <p v-else-if="!error" class="text-soft">Working out every price…</p>
     <template #acts
-      ><Btn @click="emit('close')">Leave it</Btn
+      ><Btn @click="emit('close')">Cancel</Btn
       ><Btn kind="main" :disabled="!view || isFetching" @click="apply">{{
-        moving ? `Keep, and change ${moving.toLocaleString('en-GB')} prices` : 'Keep'
+        moving ? `Save, and change ${moving.toLocaleString('en-GB')} prices` : 'Save'
       }}</Btn></template
     >
   </Modal>

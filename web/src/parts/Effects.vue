@@ -27,7 +27,7 @@ const total = computed(() => count('rise') + count('fall'))
       ><span v-if="count('ceiling')"
         ><b class="text-lg text-ink">{{ say('ceiling') }}</b> hit a ceiling</span
       ><span v-if="count('step')"
-        ><b class="text-lg text-ink">{{ say('step') }}</b> go one step</span
+        ><b class="text-lg text-ink">{{ say('step') }}</b> limited to one step</span
       ><span v-if="count('floor')"
         ><b class="text-lg text-amber-ink">{{ say('floor') }}</b> under a limit of yours, they wait</span
       ><span v-if="count('loss')"

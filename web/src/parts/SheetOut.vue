@@ -9,7 +9,7 @@ defineProps<{ csv: string; xlsx: string; label?: string }>()
   <Menu as="div" class="relative">
     <MenuButton
       class="inline-flex h-8 items-center rounded whitespace-nowrap border border-rule bg-sheet px-3 text-sm font-semibold hover:bg-shade"
-      >{{ label ?? 'Take out' }}</MenuButton
+      >{{ label ?? 'Export' }}</MenuButton
     >
     <MenuItems class="absolute right-0 z-20 mt-1 w-40 rounded border border-rule bg-sheet py-1 shadow-md">
       <MenuItem

@@ -106,7 +106,7 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
     <p class="mt-2">{{ data.sentence }}</p>
     <div v-if="data.steps.length" class="mt-3"><Waterfall :steps="data.steps" /></div>
     <p v-if="data.margin !== null" class="mt-1 flex justify-between border-t border-rule pt-2">
-      <b>Keeps</b
+      <b>Profit</b
       ><b :class="data.margin < 0 ? 'text-brick' : ''"
         >{{ percent(data.margin) }} after tax{{ data.on_cost === null ? '' : `, ${percent(data.on_cost, 0)} on cost` }}</b
       >
@@ -169,7 +169,7 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
         ><input v-model="until" type="date" class="field w-44!"
       /></label>
       <p v-if="wrong" role="alert" class="mt-2 text-brick">{{ wrong }}</p>
-      <template #acts><Btn @click="hand = false">Leave it</Btn><Btn kind="main" @click="fix(price)">Fix this price</Btn></template>
+      <template #acts><Btn @click="hand = false">Cancel</Btn><Btn kind="main" @click="fix(price)">Fix this price</Btn></template>
     </Modal>
   </div>
   <p v-else-if="!response && !listing" class="text-soft">Choose a row to see why its price is what it is.</p>

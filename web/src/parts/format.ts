@@ -71,7 +71,7 @@ export const dayOrTime = (at: string, now: number): string =>
 
 export const STATE_WORDS: Record<string, string> = {
   needs_lane: 'Needs a lane',
-  held: 'Held for you',
+  held: 'On hold',
   new: 'New',
   ready: 'Ready to send',
   bought: 'Going out',

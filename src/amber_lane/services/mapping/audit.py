@@ -305,7 +305,7 @@ def _circles(context: Context) -> Iterator[Fault]:
                     "when one runs out the other is sent, and the other way round, so neither helps",
                     sku,
                     codes[sku],
-                    f"Take back the replacement of {codes[sku]}",
+                    f"Remove the replacement of {codes[sku]}",
                     "close",
                     lane,
                 )

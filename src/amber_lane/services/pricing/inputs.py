@@ -48,7 +48,7 @@ class NoRate(ValueError):
     """Nobody has said what one currency is worth in another."""
 
     def __init__(self, base: str, quote: str) -> None:
-        super().__init__(f"there is no exchange rate from {base} to {quote}; enter one under Price, What stores take")
+        super().__init__(f"there is no exchange rate from {base} to {quote}; enter one under Price, Store fees and rates")
 
 
 @dataclass(frozen=True)

@@ -88,11 +88,11 @@ const where = (one: Row) =>
           <span class="ml-auto" />
           <Btn v-if="open.length" @click="sheet('xlsx')">Take them as a sheet</Btn>
           <label class="cursor-pointer rounded border border-rule bg-sheet px-3 py-1.5 font-semibold focus-within:outline-2 hover:bg-shade"
-            >Bring in numbers<input type="file" class="sr-only" accept=".csv,.xlsx" @change="bring($event, 'tracking')" /></label
+            >Import numbers<input type="file" class="sr-only" accept=".csv,.xlsx" @change="bring($event, 'tracking')" /></label
           ><label
             v-if="agent"
             class="cursor-pointer rounded border border-rule bg-sheet px-3 py-1.5 font-semibold focus-within:outline-2 hover:bg-shade"
-            >Bring in answers<input type="file" class="sr-only" accept=".csv,.xlsx" @change="bring($event, 'answers')"
+            >Import answers<input type="file" class="sr-only" accept=".csv,.xlsx" @change="bring($event, 'answers')"
           /></label>
         </div>
         <Sight :of="asked" />
@@ -177,7 +177,7 @@ const where = (one: Row) =>
     >
       <label><span class="label">Why</span><input v-model="reason" class="field" maxlength="300" /></label>
       <template #acts
-        ><Btn @click="refusing = null">Leave it</Btn><Btn kind="main" @click="answer(refusing!, 'refused', reason)">Tell them</Btn></template
+        ><Btn @click="refusing = null">Cancel</Btn><Btn kind="main" @click="answer(refusing!, 'refused', reason)">Tell them</Btn></template
       >
     </Modal>
   </div>

@@ -140,7 +140,7 @@ useKeys('This SKU', [
         </h1>
         <p v-if="message" class="mt-0.5 text-amber-ink">{{ message }}</p>
       </div>
-      <Btn hint="M" @click="form = true">Kit or more</Btn><Btn @click="emit('bring')">Bring in a sheet</Btn
+      <Btn hint="M" @click="form = true">Kit or more</Btn><Btn @click="emit('bring')">Import a sheet</Btn
       ><Btn hint="R" @click="data && emit('ask', data.sku)">Ask a supplier for it</Btn>
     </div>
     <div class="sheet mt-3 overflow-hidden">

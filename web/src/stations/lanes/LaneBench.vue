@@ -131,7 +131,7 @@ const proof = computed(() => {
         ><span class="text-soft">Until</span><input v-model="form.ends" type="date" class="field w-40!"
       /></label>
       <div class="flex justify-end gap-2">
-        <Btn small @click="editing = false">Leave it</Btn><Btn small kind="main" @click="keep">Keep</Btn>
+        <Btn small @click="editing = false">Cancel</Btn><Btn small kind="main" @click="keep">Save</Btn>
       </div>
     </form>
     <h2 class="mt-5 mb-1">Items of one sale</h2>

@@ -91,7 +91,7 @@ async function open() {
             />
           </td>
           <td class="text-right">{{ money(one.item.cost) }}</td>
-          <td class="text-right"><Btn small @click="parts.splice(n, 1)">Take out</Btn></td>
+          <td class="text-right"><Btn small @click="parts.splice(n, 1)">Remove</Btn></td>
         </tr>
       </tbody>
     </table>

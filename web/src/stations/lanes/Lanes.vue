@@ -173,9 +173,9 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
         v-else-if="queue"
         title="Every SKU on sale has a lane"
         message="New listings without one appear here; orders that wait for a lane come first."
-        ><Btn @click="to('settled')">See all lanes</Btn><Btn @click="bring = true">Bring in a sheet</Btn></Empty
+        ><Btn @click="to('settled')">See all lanes</Btn><Btn @click="bring = true">Import a sheet</Btn></Empty
       >
     </section>
-    <SheetIn :open="bring" sheet="lanes" title="Bring in lanes" @close="bring = false" />
+    <SheetIn :open="bring" sheet="lanes" title="Import lanes" @close="bring = false" />
   </div>
 </template>

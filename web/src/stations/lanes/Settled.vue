@@ -119,11 +119,11 @@ useKeys('All lanes', [
           <option value="person">Opened by a person</option>
         </select>
         <Filter :words="ask.words" label="SKU, title or item" @change="set({ words: $event })" /><span class="ml-auto" />
-        <SheetOut label="Take out" :csv="`${ours}.csv`" :xlsx="`${ours}.xlsx`" /><SheetOut
+        <SheetOut label="Export" :csv="`${ours}.csv`" :xlsx="`${ours}.xlsx`" /><SheetOut
           label="This list"
           :csv="sheet('lanes', 'csv')"
           :xlsx="sheet('lanes', 'xlsx')"
-        /><Btn @click="emit('bring')">Bring in a sheet</Btn>
+        /><Btn @click="emit('bring')">Import a sheet</Btn>
       </div>
       <div v-if="chosen.length" class="flex items-center gap-2" role="status">
         <b>{{ chosen.length }} chosen</b><Btn small hint="M" @click="bulk('main')">Make main, or swap</Btn

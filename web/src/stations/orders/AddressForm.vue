@@ -53,6 +53,6 @@ const save = () =>
       <button type="submit" class="hidden" />
     </form>
     <p v-if="error" role="alert" class="mt-3 text-brick">{{ error }}</p>
-    <template #acts><Btn @click="emit('close')">Leave it</Btn><Btn kind="main" @click="save">Keep this address</Btn></template>
+    <template #acts><Btn @click="emit('close')">Cancel</Btn><Btn kind="main" @click="save">Save this address</Btn></template>
   </Modal>
 </template>

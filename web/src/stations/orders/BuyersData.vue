@@ -40,7 +40,7 @@ const erase = () =>
     </p>
     <p v-if="error" role="alert" class="mt-3 text-brick">{{ error }}</p>
     <template #acts
-      ><span class="mr-auto text-soft">This cannot be undone.</span><Btn @click="emit('close')">Leave it</Btn
+      ><span class="mr-auto text-soft">This cannot be undone.</span><Btn @click="emit('close')">Cancel</Btn
       ><Btn kind="loss" :disabled="busy" @click="erase">Erase the buyer</Btn></template
     >
   </Modal>

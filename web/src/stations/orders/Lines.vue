@@ -47,7 +47,7 @@ const part = () =>
         <th class="px-2 text-right">Tax</th>
         <th class="px-2 text-right">Store fee</th>
         <th class="px-2 text-right">Payment</th>
-        <th class="px-2 text-right">We keep</th>
+        <th class="px-2 text-right">Net revenue</th>
         <th class="px-3.5">State</th>
       </tr>
     </thead>

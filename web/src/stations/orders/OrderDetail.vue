@@ -160,7 +160,7 @@ const address = computed(() => (data.value?.lines_of_address ?? []).join(', '))
       <div class="flex shrink-0 flex-wrap items-center gap-2 border-t border-rule px-3.5 py-2">
         <template v-if="open">
           <Btn v-if="ready" kind="main" hint="A" @click="send">Send this order</Btn>
-          <Btn v-if="ready && data.send_after" @click="wait(true)">Wait for my hand</Btn>
+          <Btn v-if="ready && data.send_after" @click="wait(true)">Hold until I send it</Btn>
           <Btn v-else-if="ready && data.by_hand" @click="wait(false)">Let it go by itself</Btn>
           <Btn :kind="main === 'mend' ? 'main' : 'plain'" :hint="main === 'mend' ? 'A' : undefined" @click="mending = true"
             >Mend the address</Btn

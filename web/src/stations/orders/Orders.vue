@@ -152,7 +152,7 @@ const heading = computed(() => {
         <label v-if="standing.ready" class="mt-2 flex items-center gap-2 text-xs"
           ><input v-model="together" type="checkbox" class="accent-pine" />one payment per supplier</label
         >
-        <Btn v-if="chosen.length" class="mt-2" @click="wait">Wait for my hand</Btn>
+        <Btn v-if="chosen.length" class="mt-2" @click="wait">Hold until I send it</Btn>
       </div>
     </nav>
     <Batches v-if="text('show') === 'batches'" />
@@ -170,7 +170,7 @@ const heading = computed(() => {
         </p>
         <span class="ml-auto" /><Filter :words="ask.words" label="Order, buyer or SKU" @change="set({ words: $event })" /><Btn
           @click="bring = true"
-          >Bring in orders</Btn
+          >Import orders</Btn
         ><SheetOut :csv="sheet('orders', 'csv')" :xlsx="sheet('orders', 'xlsx')" />
       </div>
       <div
@@ -238,6 +238,6 @@ const heading = computed(() => {
         <Btn @click="sure = false">Keep them</Btn><Btn kind="loss" @click="many('cancel')">Cancel and refund</Btn>
       </div>
     </Modal>
-    <SheetIn :open="bring" sheet="orders" title="Bring in orders" @close="bring = false" />
+    <SheetIn :open="bring" sheet="orders" title="Import orders" @close="bring = false" />
   </div>
 </template>

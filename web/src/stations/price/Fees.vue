@@ -98,7 +98,7 @@ function kept() {
 
 <template>
   <div class="overflow-auto p-4.5">
-    <h1>What stores take</h1>
+    <h1>Store fees</h1>
     <p class="mb-4 text-soft">Typed once; used in every price and every profit. A change is seen before it is made, and can be undone.</p>
     <Sight :of="asked" :lines="4" />
     <section v-for="form in forms" :key="form.id" class="sheet mb-4 max-w-4xl p-4" @input="form.touched = true">

@@ -27,7 +27,7 @@ const columns: Column[] = [
   { key: 'supplier', label: 'Lane', width: '130px', wide: true },
   { key: 'price', label: 'Price', right: true, width: '76px' },
   { key: 'landed', label: 'Landed', right: true, width: '74px' },
-  { key: 'profit', label: 'You keep', right: true, width: '76px' },
+  { key: 'profit', label: 'Profit', right: true, width: '76px' },
   { key: 'margin', label: 'Margin', right: true, sort: false, width: '72px', wide: true },
   { key: 'quantity', label: 'Shows', right: true, width: '62px' },
 ]
@@ -60,7 +60,7 @@ useKeys('Listings', [{ key: 'escape', message: 'close the bench', run: () => (ac
           ><Btn small @click="onSale(true)">Put on sale</Btn></template
         >
         <Filter :words="ask.words" label="SKU or title" @change="set({ words: $event })" /><Btn @click="bring = 'listings'"
-          >Bring in listings</Btn
+          >Import listings</Btn
         ><Btn @click="bring = 'prices'">Price sheet</Btn><SheetOut :csv="sheet('listings', 'csv')" :xlsx="sheet('listings', 'xlsx')" />
       </div>
       <DataTable
@@ -113,7 +113,7 @@ useKeys('Listings', [{ key: 'escape', message: 'close the bench', run: () => (ac
       v-if="bring"
       open
       :sheet="bring"
-      :title="bring === 'prices' ? 'Prices by hand, least prices and ceilings from a sheet' : 'Bring in listings'"
+      :title="bring === 'prices' ? 'Prices by hand, least prices and ceilings from a sheet' : 'Import listings'"
       @close="bring = null"
     />
   </div>

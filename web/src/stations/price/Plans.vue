@@ -178,7 +178,7 @@ function verdict(one: Schema<'PlanOut'>): { tone: 'good' | 'loss' | 'plain'; tex
         <button type="submit" class="hidden" />
       </form>
       <template #acts
-        ><Btn v-if="form.old" kind="loss" class="mr-auto" @click="drop">Remove it</Btn><Btn @click="open = false">Leave it</Btn
+        ><Btn v-if="form.old" kind="loss" class="mr-auto" @click="drop">Remove it</Btn><Btn @click="open = false">Cancel</Btn
         ><Btn kind="main" @click="keep">See what it does</Btn></template
       >
     </Modal>

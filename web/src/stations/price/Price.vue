@@ -14,7 +14,7 @@ const VIEWS = [
   { key: 'rules', label: 'Rules and what if' },
   { key: 'listings', label: 'Every listing and why' },
   { key: 'replay', label: 'Replay the past' },
-  { key: 'fees', label: 'What stores take, and rates' },
+  { key: 'fees', label: 'Store fees and rates' },
   { key: 'plans', label: 'Is a plan worth it' },
 ]
 </script>

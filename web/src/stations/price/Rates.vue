@@ -46,7 +46,7 @@ const settle = (one: Schema<'RateDoubt'>, believe: boolean) =>
           all the same.
         </p>
       </div>
-      <span class="ml-auto" /><Btn @click="bring = true">Bring in</Btn
+      <span class="ml-auto" /><Btn @click="bring = true">Import</Btn
       ><SheetOut csv="api/v1/sheets/rates/ours.csv" xlsx="api/v1/sheets/rates/ours.xlsx" />
     </div>
     <div v-for="one in data.doubts" :key="one.name" class="mt-3 flex items-center gap-3 rounded bg-amber-wash px-3 py-2 text-amber-ink">
@@ -86,6 +86,6 @@ const settle = (one: Schema<'RateDoubt'>, believe: boolean) =>
       @close="draft = null"
       @done="kept"
     />
-    <SheetIn :open="bring" sheet="rates" title="Bring in exchange rates" @close="bring = false" />
+    <SheetIn :open="bring" sheet="rates" title="Import exchange rates" @close="bring = false" />
   </section>
 </template>

@@ -139,7 +139,7 @@ const dayName = (n: number) =>
         </li>
       </ul>
       <p v-if="set === 'rules'" class="mt-2 text-xs text-soft">
-        The draft is the same as under Rules and what if. <Btn v-if="keptDraft" small kind="link" @click="keptDraft = null">Drop it</Btn>
+        The draft is the same as under Rules and what if. <Btn v-if="keptDraft" small kind="link" @click="keptDraft = null">Remove it</Btn>
       </p>
       <div v-else-if="set === 'limits'" class="mt-3">
         <label

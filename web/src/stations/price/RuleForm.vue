@@ -141,7 +141,7 @@ onMounted(() => first.value?.querySelector<HTMLElement>('select, input')?.focus(
       <button type="submit" class="hidden" />
     </form>
     <p class="mt-4 flex flex-wrap gap-2">
-      <Btn kind="main" @click="save">Keep as a draft</Btn><Btn @click="emit('close')">Leave it</Btn
+      <Btn kind="main" @click="save">Save as a draft</Btn><Btn @click="emit('close')">Cancel</Btn
       ><Btn v-if="rule" kind="loss" class="ml-auto" @click="emit('save', null)">{{
         exception ? 'Remove this exception' : 'Remove this band'
       }}</Btn>

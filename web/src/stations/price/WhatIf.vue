@@ -173,7 +173,7 @@ useKeys('Price', [
           small
           @click="((some = !some), (left = new Set()), (picked = new Set()))"
           >{{ some ? 'All of them' : 'Pick some' }}</Btn
-        ><Btn v-if="editing === undefined && changed" @click="draft = null">Drop the draft</Btn
+        ><Btn v-if="editing === undefined && changed" @click="draft = null">Remove the draft</Btn
         ><Btn
           v-if="editing === undefined && (changed || total)"
           kind="main"

@@ -144,7 +144,7 @@ const sends = (row: Row) =>
         <button type="submit" class="hidden" />
       </form>
       <p v-if="error" role="alert" class="mt-2 text-brick">{{ error }}</p>
-      <template #acts><Btn @click="editing = null">Leave it</Btn><Btn kind="main" @click="keep">Keep</Btn></template>
+      <template #acts><Btn @click="editing = null">Cancel</Btn><Btn kind="main" @click="keep">Save</Btn></template>
     </Modal>
   </section>
 </template>

@@ -78,7 +78,7 @@ const set = (one: Naming) =>
                       :aria-label="`${one.carrier_name} in ${one.store_name}`"
                       :value="typed[at(one)] ?? one.name"
                       @input="typed[at(one)] = ($event.target as HTMLInputElement).value"
-                    /><Btn small :disabled="!typed[at(one)]?.trim() || typed[at(one)] === one.name" @click="set(one)">Keep</Btn>
+                    /><Btn small :disabled="!typed[at(one)]?.trim() || typed[at(one)] === one.name" @click="set(one)">Save</Btn>
                   </form>
                 </td>
                 <td class="px-3">

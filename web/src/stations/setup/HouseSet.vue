@@ -74,7 +74,7 @@ async function keep() {
           newest rate. Amounts in rules and limits stay as they were typed.</span
         ></label
       >
-      <p class="col-span-2 flex justify-end"><Btn kind="main" :disabled="!valid" @click="keep">Keep</Btn></p>
+      <p class="col-span-2 flex justify-end"><Btn kind="main" :disabled="!valid" @click="keep">Save</Btn></p>
     </form>
     <Keeping />
   </div>

@@ -149,7 +149,7 @@ async function join() {
     </p>
     <p v-if="error" role="alert" class="col-span-2 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
     <div class="col-span-2 mt-1.5 flex justify-end gap-2">
-      <Btn v-if="leaves" @click="emit('leave')">Leave it</Btn
+      <Btn v-if="leaves" @click="emit('leave')">Cancel</Btn
       ><Btn kind="main" :disabled="busy" @click="join">{{ busy ? 'Asking it…' : called ? 'Check and connect' : 'Connect' }}</Btn>
     </div>
     <button type="submit" class="hidden" />

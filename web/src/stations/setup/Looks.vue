@@ -53,6 +53,6 @@ async function keep() {
       <button type="submit" class="hidden" />
     </form>
     <p v-if="wrong" role="alert" class="mt-2 text-brick">{{ wrong }}</p>
-    <template #acts><Btn @click="emit('close')">Leave it</Btn><Btn kind="main" @click="keep">Keep</Btn></template>
+    <template #acts><Btn @click="emit('close')">Cancel</Btn><Btn kind="main" @click="keep">Save</Btn></template>
   </Modal>
 </template>

@@ -102,7 +102,7 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
             <td class="px-2 text-right text-soft"><When :at="one.at" clock /></td>
             <td class="text-right whitespace-nowrap">
               <Btn v-if="one.held && one.needs" small class="mr-1" @click="takeIn(one.id)">Take it in</Btn
-              ><Btn v-if="one.held && one.needs" small @click="read(one.id)">Leave it</Btn
+              ><Btn v-if="one.held && one.needs" small @click="read(one.id)">Ignore it</Btn
               ><Btn v-else-if="one.needs" small @click="read(one.id)">I have read it</Btn><Tag v-else tone="plain">done</Tag>
             </td>
           </tr>
@@ -131,7 +131,7 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
         <p v-if="error" role="alert" class="mt-1 text-brick">{{ error }}</p>
         <button type="submit" class="hidden" />
       </form>
-      <template #acts><Btn @click="box = null">Leave it</Btn><Btn kind="main" @click="keepTrust">Keep</Btn></template>
+      <template #acts><Btn @click="box = null">Cancel</Btn><Btn kind="main" @click="keepTrust">Save</Btn></template>
     </Modal>
     <Modal
       v-if="sender"
@@ -158,7 +158,7 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
         <button type="submit" class="hidden" />
       </form>
       <p v-if="error && !Object.keys(wrong).length" role="alert" class="mt-2 text-brick">{{ error }}</p>
-      <template #acts><Btn @click="edit(null)">Leave it</Btn><Btn kind="main" @click="keep">Keep</Btn></template>
+      <template #acts><Btn @click="edit(null)">Cancel</Btn><Btn kind="main" @click="keep">Save</Btn></template>
     </Modal>
   </section>
 </template>

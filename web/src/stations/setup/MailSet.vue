@@ -114,7 +114,7 @@ const NAMES: Record<string, string> = {
         ><label class="mt-2 block"
           ><span class="label">Text</span><textarea v-model="form.body" class="field h-36! py-1.5" maxlength="5000" /></label
         ><span class="mt-2 flex items-center gap-3"
-          ><Btn kind="main" small @click="save(form)">Keep</Btn
+          ><Btn kind="main" small @click="save(form)">Save</Btn
           ><label class="ml-auto flex items-center gap-2 text-soft"
             >sent <input v-model="form.delay_minutes" class="field w-16! text-right" inputmode="numeric" maxlength="5" /> minutes
             later</label
@@ -149,7 +149,7 @@ const NAMES: Record<string, string> = {
           </select></label
         ><button type="submit" class="hidden" />
       </form>
-      <template #acts><Btn @click="adding = false">Leave it</Btn><Btn kind="main" @click="add">Make it</Btn></template>
+      <template #acts><Btn @click="adding = false">Cancel</Btn><Btn kind="main" @click="add">Make it</Btn></template>
     </Modal>
     <template v-if="live.pulse.value?.practice">
       <h1 class="mt-5 mb-2">The practice mailbox</h1>

@@ -87,12 +87,12 @@ const keep = () =>
         <h1>How we order</h1>
         <p class="text-soft">What goes with every purchase order, and what the receiver finds in the parcel. No price is ever on it.</p>
       </div>
-      <Btn @click="bring = true">Bring in answers</Btn
+      <Btn @click="bring = true">Import answers</Btn
       ><label class="cursor-pointer rounded border border-rule bg-sheet px-3 py-1.5 font-semibold focus-within:outline-2 hover:bg-shade"
-        >Bring in a document<input type="file" class="sr-only" accept=".xml" @change="document"
+        >Import a document<input type="file" class="sr-only" accept=".xml" @change="document"
       /></label>
     </div>
-    <SheetIn :open="bring" sheet="answers" title="Bring in suppliers' answers" @close="bring = false" />
+    <SheetIn :open="bring" sheet="answers" title="Import suppliers' answers" @close="bring = false" />
     <Sight :of="asked" :lines="6" />
     <section class="sheet mb-4 max-w-6xl p-4">
       <h2 class="mb-1">Suppliers</h2>
@@ -123,7 +123,7 @@ const keep = () =>
         <thead>
           <tr class="h-7 text-2xs text-soft">
             <th style="width: 22%">Store</th>
-            <th class="px-2">Word to the receiver</th>
+            <th class="px-2">Note in the parcel</th>
             <th class="px-2" style="width: 18%">Own phone</th>
             <th style="width: 80px" />
           </tr>
@@ -161,7 +161,7 @@ const keep = () =>
           :aria-label="`Tracking page of ${one.name}`"
           :value="pages[one.id] ?? one.page"
           @input="pages[one.id] = ($event.target as HTMLInputElement).value"
-        /><Btn small :disabled="!changed(one)" @click="keepShape(one)">Keep</Btn>
+        /><Btn small :disabled="!changed(one)" @click="keepShape(one)">Save</Btn>
       </form>
     </section>
     <Modal
@@ -206,14 +206,14 @@ const keep = () =>
         </template>
         <template v-else>
           <label class="col-span-2"
-            ><span class="label">Word to the receiver</span
+            ><span class="label">Note in the parcel</span
             ><textarea v-model="form.greeting" class="field h-20! py-1.5" maxlength="250" placeholder="Clear skies, {name}!" /></label
           ><label><span class="label">The store's own phone number</span><input v-model="form.phone" class="field" maxlength="40" /></label>
         </template>
         <button type="submit" class="hidden" />
       </form>
       <p v-if="error" role="alert" class="mt-2 text-brick">{{ error }}</p>
-      <template #acts><Btn @click="edit(null, null)">Leave it</Btn><Btn kind="main" @click="keep">Keep</Btn></template>
+      <template #acts><Btn @click="edit(null, null)">Cancel</Btn><Btn kind="main" @click="keep">Save</Btn></template>
     </Modal>
   </div>
 </template>

@@ -232,18 +232,18 @@ async function renew() {
               small
               :kind="one.columns_named ? undefined : 'main'"
               @click="columns = one"
-              >{{ one.kind === 'folder' ? 'Columns' : 'Bring in items' }}</Btn><Btn
+              >{{ one.kind === 'folder' ? 'Columns' : 'Import items' }}</Btn><Btn
               v-if="one.kind === 'program'"
               small
               @click="renewing = one"
               >New token</Btn
             ><template v-else-if="one.kind === 'sheet'"
-              ><Btn v-if="one.owner === 'store'" small @click="bring = one">Bring in listings</Btn
+              ><Btn v-if="one.owner === 'store'" small @click="bring = one">Import listings</Btn
               ><Btn small @click="sheets = one">Sheets out</Btn></template
             ><template v-else-if="one.kind !== 'by_hand'"
               ><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template
             ><Btn v-if="one.owner === 'supplier'" small @click="services = one">Services</Btn
-            ><Btn v-if="one.owner === 'supplier' && one.kind !== 'sheet'" small @click="looks = one">Looks</Btn
+            ><Btn v-if="one.owner === 'supplier' && one.kind !== 'sheet'" small @click="looks = one">How often to check</Btn
             ><Btn v-if="one.owner === 'supplier'" small @click="terms = one">Terms</Btn
             ><Btn small :aria-label="`Change ${one.name}`" @click="changing = one">Change</Btn>
           </div>
@@ -270,7 +270,7 @@ async function renew() {
         ><input v-model="link.key" type="password" autocomplete="off" class="field code" maxlength="500"
       /></label>
       <p v-if="wrong" role="alert" class="mt-2 text-brick">{{ wrong }}</p>
-      <template #acts><Btn @click="mending = null">Leave it</Btn><Btn kind="main" @click="renew">Check and keep</Btn></template>
+      <template #acts><Btn @click="mending = null">Cancel</Btn><Btn kind="main" @click="renew">Check and save</Btn></template>
     </Modal>
     <Modal
       :open="!!renewing"
@@ -278,7 +278,7 @@ async function renew() {
       message="The old token ends at once, and the program that runs with it stops. This cannot be undone; start the program again with the new one."
       @close="renewing = null"
       ><template #acts
-        ><Btn @click="renewing = null">Leave it</Btn><Btn kind="main" @click="newToken(renewing!)">Make a new token</Btn></template
+        ><Btn @click="renewing = null">Cancel</Btn><Btn kind="main" @click="newToken(renewing!)">Make a new token</Btn></template
       ></Modal
     >
     <TokenShown v-if="token" v-bind="token" @close="token = null" />
@@ -293,7 +293,7 @@ async function renew() {
       v-if="bring"
       :open="true"
       sheet="listings"
-      :title="`Bring in listings of ${bring.name}`"
+      :title="`Import listings of ${bring.name}`"
       :always="{ store: bring.name }"
       @close="bring = null"
     />

@@ -110,7 +110,7 @@ function remove() {
       >
     </div>
     <form class="sheet mt-4 grid max-w-5xl grid-cols-3 gap-3 p-4" @submit.prevent="add">
-      <h2 class="col-span-3">Let somebody in</h2>
+      <h2 class="col-span-3">Invite a person</h2>
       <label><span class="label">Name</span><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" /></label
       ><label
         ><span class="label">Mail address</span
@@ -174,7 +174,7 @@ function remove() {
       </p>
       <template #acts
         ><Btn v-if="changed.second" kind="loss" class="mr-auto" @click="takeAway">Take the code away</Btn
-        ><Btn @click="changed = null">Leave it</Btn><Btn kind="main" @click="keep">Keep</Btn></template
+        ><Btn @click="changed = null">Cancel</Btn><Btn kind="main" @click="keep">Save</Btn></template
       >
     </Modal>
     <Modal
@@ -185,7 +185,7 @@ function remove() {
       @close="leaving = null"
     >
       <p v-if="error" role="alert" class="text-brick">{{ error }}</p>
-      <template #acts><Btn @click="leaving = null">Leave it</Btn><Btn kind="main" @click="remove">Remove them</Btn></template>
+      <template #acts><Btn @click="leaving = null">Cancel</Btn><Btn kind="main" @click="remove">Remove them</Btn></template>
     </Modal>
   </div>
 </template>

@@ -92,7 +92,7 @@ function leave() {
         </div>
         <p v-if="error" role="alert" class="mt-2 text-brick">{{ error }}</p>
         <div class="mt-3 flex gap-2">
-          <Btn kind="main" @click="turnOn">Turn it on</Btn><Btn @click="((begun = null), clear())">Leave it</Btn>
+          <Btn kind="main" @click="turnOn">Turn it on</Btn><Btn @click="((begun = null), clear())">Cancel</Btn>
         </div>
         <button type="submit" class="hidden" />
       </div>

@@ -169,7 +169,7 @@ const setHolidays = (one: Origin, text: string) => (one.holidays = text.split(/[
       <p v-if="error" role="alert" class="mt-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
     </template>
     <template #acts
-      ><template v-if="draft"><Btn @click="draft = null">Leave it</Btn><Btn kind="main" @click="keep">Keep; prices follow</Btn></template
+      ><template v-if="draft"><Btn @click="draft = null">Cancel</Btn><Btn kind="main" @click="keep">Save; prices follow</Btn></template
       ><template v-else
         ><Btn v-if="data?.editable" @click="edit">Change</Btn><Btn kind="main" @click="emit('close')">Close</Btn></template
       ></template

@@ -219,9 +219,9 @@ const MADE: Record<string, string> = { ';': 'semicolons', ',': 'commas', '\t': '
     </template>
     <p v-if="error" role="alert" class="mt-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
     <template #acts
-      ><Btn @click="emit('close')">Leave it</Btn
+      ><Btn @click="emit('close')">Cancel</Btn
       ><Btn kind="main" :disabled="!tried?.good || (look?.asks_whole && whole === null)" @click="keep"
-        >Keep and bring {{ tried?.good ? count(tried.good) : '' }} items in</Btn
+        >Save and import {{ tried?.good ? count(tried.good) : '' }} items</Btn
       ></template
     >
   </Modal>

@@ -65,7 +65,7 @@ const back = (sheet: number) => act(() => take(api.POST('/api/v1/sheets/out/shee
         </p>
         <template v-if="sure === one.what"
           ><Btn small @click="sure = ''">Not now</Btn><Btn small kind="main" @click="takeOut(one.what)">Take them out</Btn></template
-        ><Btn v-else small kind="main" @click="sure = one.what">Take out</Btn>
+        ><Btn v-else small kind="main" @click="sure = one.what">Export</Btn>
       </div>
       <p v-if="!waiting.length" class="mb-2 text-soft">Nothing waits.</p>
       <table v-if="asked.data.value.sheets.length" class="w-full">
@@ -88,7 +88,7 @@ const back = (sheet: number) => act(() => take(api.POST('/api/v1/sheets/out/shee
               <Btn small kind="link" @click="fetchIt(one.id, 'csv')">CSV</Btn
               ><Btn small kind="link" @click="fetchIt(one.id, 'xlsx')">XLSX</Btn
               ><span v-if="one.back_at" class="ml-2 text-xs text-soft">taken back</span
-              ><Btn v-else small kind="link" @click="back(one.id)">Take back</Btn>
+              ><Btn v-else small kind="link" @click="back(one.id)">Undo</Btn>
             </td>
           </tr>
         </tbody>

@@ -40,7 +40,7 @@ function look() {
       ><input v-model="form[name]" class="field" inputmode="decimal" maxlength="9" @keydown.enter="look"
     /></label>
     <p v-if="wrong" role="alert" class="text-brick">{{ wrong }}</p>
-    <template #acts><Btn @click="emit('close')">Leave it</Btn><Btn kind="main" @click="look">See what it does</Btn></template>
+    <template #acts><Btn @click="emit('close')">Cancel</Btn><Btn kind="main" @click="look">See what it does</Btn></template>
   </Modal>
   <DraftModal v-if="draft" :title="`What ${supplier.name} gives`" :draft="{ terms: draft }" @close="draft = null" @done="emit('close')" />
 </template>

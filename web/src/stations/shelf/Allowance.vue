@@ -97,7 +97,7 @@ const apply = async () => {
             <tr class="h-7 border-b border-rule text-2xs text-soft">
               <th class="px-3">SKU</th>
               <th class="px-2 text-right">Sells a day</th>
-              <th class="px-2 text-right">Keeps a sale</th>
+              <th class="px-2 text-right">Profit a sale</th>
               <th class="px-2 text-right">Shows now</th>
               <th class="px-2 text-right">Planned</th>
               <th class="px-3 text-right">Its units earn</th>
@@ -118,7 +118,7 @@ const apply = async () => {
       <p v-if="data.moved > data.rows.length" class="mt-1 text-xs text-soft">the {{ data.rows.length }} that change most</p>
     </template>
     <template #acts
-      ><Btn @click="emit('close')">Leave it</Btn
+      ><Btn @click="emit('close')">Cancel</Btn
       ><Btn kind="main" :disabled="!data?.moved" @click="apply">Show {{ data ? count(data.units) : '' }} units as planned</Btn></template
     >
   </Modal>

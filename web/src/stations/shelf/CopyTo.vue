@@ -35,6 +35,6 @@ const copy = async () => {
     <label class="mt-3 flex items-center gap-2"
       ><input v-model="follow" type="checkbox" class="accent-pine" />words that I change here later are changed there too</label
     >
-    <template #acts><Btn @click="emit('close')">Leave it</Btn><Btn kind="main" @click="copy">Prepare there</Btn></template>
+    <template #acts><Btn @click="emit('close')">Cancel</Btn><Btn kind="main" @click="copy">Prepare there</Btn></template>
   </Modal>
 </template>

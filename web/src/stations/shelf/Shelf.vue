@@ -64,7 +64,7 @@ const columns = computed<Column[]>(() => [
   { key: 'store', label: 'Store', width: narrow.value ? '104px' : '132px' },
   ...(narrow.value ? [] : [{ key: 'category', label: 'Category', width: '96px' }]),
   { key: 'price', label: 'Price', width: '78px', right: true },
-  { key: 'profit', label: 'You keep', width: '78px', right: true },
+  { key: 'profit', label: 'Profit', width: '78px', right: true },
   { key: 'quantity', label: 'Shows', width: '60px', right: true },
   { key: 'state', label: 'Stands', width: '112px', sort: false },
 ])
@@ -153,7 +153,7 @@ const EMPTY: Record<string, [string, string]> = {
         >
         <template v-else
           ><Btn v-if="view === 'differs'" small @click="readAnew">Read {{ text('store') ? 'this store' : 'the stores' }} anew</Btn
-          ><Btn small @click="open = 'phrases'">Phrases</Btn><Btn small @click="open = 'words'">What stores take</Btn
+          ><Btn small @click="open = 'phrases'">Phrases</Btn><Btn small @click="open = 'words'">Listing rules</Btn
           ><Btn v-if="limited.length && view !== 'differs'" small @click="open = 'allowance'">Allowance</Btn
           ><SheetOut :csv="sheet('shelf', 'csv')" :xlsx="sheet('shelf', 'xlsx')"
         /></template>

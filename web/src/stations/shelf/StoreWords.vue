@@ -44,7 +44,7 @@ const keep = () =>
 <template>
   <Modal
     open
-    title="What stores take"
+    title="Listing rules"
     message="A listing that says more or otherwise is not published; you are told which and why."
     @close="emit('close')"
   >
@@ -67,6 +67,6 @@ const keep = () =>
         <option v-for="[value, label] in ORDERS" :key="value" :value="value">{{ label }}</option>
       </select></label
     >
-    <template #acts><Btn @click="emit('close')">Leave it</Btn><Btn kind="main" @click="keep">Keep</Btn></template>
+    <template #acts><Btn @click="emit('close')">Cancel</Btn><Btn kind="main" @click="keep">Save</Btn></template>
   </Modal>
 </template>

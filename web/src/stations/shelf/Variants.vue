@@ -163,7 +163,7 @@ const leave = () => (dirty.value && data.value && !leaving.value ? (leaving.valu
       <div class="flex h-8 items-center gap-2">
         <template v-if="chosen.size">
           <span class="text-soft">{{ chosen.size }} chosen</span>
-          <Btn small @click="each((one) => (one.kept = true))">Keep</Btn><Btn small @click="each((one) => (one.kept = false))">Drop</Btn>
+          <Btn small @click="each((one) => (one.kept = true))">Include</Btn><Btn small @click="each((one) => (one.kept = false))">Leave out</Btn>
           <span class="ml-2 h-5 border-l border-rule" />
           <input v-model="bulk.price" class="field w-20! text-right" inputmode="decimal" maxlength="12" aria-label="Price for the chosen" />
           <Btn small :disabled="!bulk.price.trim()" @click="each((one) => (one.price = bulk.price.trim()))">Fix price</Btn
@@ -220,9 +220,9 @@ const leave = () => (dirty.value && data.value && !leaving.value ? (leaving.valu
               <th class="w-[22%]">Combination</th>
               <th>Item</th>
               <th class="w-16 px-2 text-right">Cost</th>
-              <th class="w-16 px-2 text-right">Lands at</th>
+              <th class="w-16 px-2 text-right">Landed cost</th>
               <th class="w-24 px-2 text-right">Price</th>
-              <th class="w-16 px-2 text-right">You keep</th>
+              <th class="w-16 px-2 text-right">Profit</th>
               <th class="w-14 px-2 text-right">Stock</th>
               <th class="w-20 px-2 text-right">At most</th>
               <th v-if="pictures.length" class="w-16 px-2">Picture</th>
@@ -251,11 +251,11 @@ const leave = () => (dirty.value && data.value && !leaving.value ? (leaving.valu
     <template #acts>
       <template v-if="leaving"
         ><span class="mr-auto" role="alert">Leave without keeping? {{ toldOf }}.</span><Btn @click="leaving = false">Go on</Btn
-        ><Btn @click="emit('close')">Leave it all</Btn></template
+        ><Btn @click="emit('close')">Cancel</Btn></template
       >
       <template v-else
         ><span class="mr-auto text-soft">Keeping: {{ toldOf }}. Prices by hand stay guarded by the floors.</span
-        ><Btn @click="leave">Leave it</Btn
+        ><Btn @click="leave">Cancel</Btn
         ><Btn kind="main" hint="Ctrl Enter" :disabled="busy || !kept" @click="keep">Keep {{ kept }}</Btn></template
       >
     </template>

@@ -37,7 +37,7 @@ const LINES: Line[] = [
     of: (one) => one.row.days ?? null,
     low: true,
   },
-  { name: 'Lands at', show: (one) => money(one.row.lands), of: (one) => (one.row.lands ? number(one.row.lands) : null), low: true },
+  { name: 'Landed cost', show: (one) => money(one.row.lands), of: (one) => (one.row.lands ? number(one.row.lands) : null), low: true },
   { name: 'You’d sell at', show: (one) => money(one.row.price) },
   { name: 'You’d keep', show: (one) => money(one.row.profit), of: (one) => (one.row.profit ? number(one.row.profit) : null) },
   {

@@ -61,7 +61,7 @@ const facts = computed(() => {
           <th>Service</th>
           <th class="text-right">Days</th>
           <th class="text-right">Sending</th>
-          <th class="text-right">You keep</th>
+          <th class="text-right">Profit</th>
         </tr>
       </thead>
       <tbody>

@@ -59,6 +59,6 @@ async function keep() {
       /></label>
     </div>
     <p v-if="wrong" role="alert" class="mt-3 text-brick">{{ wrong }}</p>
-    <template #acts><Btn @click="emit('close')">Leave it</Btn><Btn kind="main" @click="keep">Keep looking</Btn></template>
+    <template #acts><Btn @click="emit('close')">Cancel</Btn><Btn kind="main" @click="keep">Keep looking</Btn></template>
   </Modal>
 </template>

@@ -61,7 +61,7 @@ onBeforeUnmount(() => clearTimeout(timer))
   <Modal
     open
     wide
-    title="Bring in by links or numbers"
+    title="Import by links or numbers"
     message="One a line. The supplier is told by the link or the number; only your own suppliers are ever asked."
     @close="emit('close')"
   >
@@ -113,7 +113,7 @@ onBeforeUnmount(() => clearTimeout(timer))
     <template #acts
       ><Btn v-if="running" @click="stop">Stop</Btn><Btn v-if="result?.failed.length" @click="again">Put the failed lines back</Btn
       ><Btn @click="emit('close')">Close</Btn
-      ><Btn v-if="!job" kind="main" :disabled="!lines" @click="bring">Bring in {{ plural(lines, 'line') }}</Btn></template
+      ><Btn v-if="!job" kind="main" :disabled="!lines" @click="bring">Import {{ plural(lines, 'line') }}</Btn></template
     >
   </Modal>
 </template>

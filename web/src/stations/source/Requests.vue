@@ -139,7 +139,7 @@ const TONE: Record<string, 'info' | 'waits' | 'good' | 'plain'> = { asked: 'info
         ><span class="label">Anything else</span><textarea v-model="form.note" class="field h-20! py-1.5" maxlength="1000" />
       </label>
       <p v-if="wrong" role="alert" class="mt-3 text-brick">{{ wrong }}</p>
-      <template #acts><Btn @click="asking = false">Leave it</Btn><Btn kind="main" @click="ask">Ask</Btn></template>
+      <template #acts><Btn @click="asking = false">Cancel</Btn><Btn kind="main" @click="ask">Ask</Btn></template>
     </Modal>
   </div>
 </template>

@@ -37,7 +37,7 @@ const narrow = useMediaQuery('(max-width: 1180px)')
 const columns = computed<Column[]>(() => [
   { key: 'title', label: 'Item', sort: false },
   { key: 'days', label: 'Arrives', width: '76px', right: true },
-  { key: 'lands', label: 'Lands at', width: '78px', right: true },
+  { key: 'lands', label: 'Landed cost', width: '78px', right: true },
   { key: 'price', label: 'You’d sell at', width: '88px', right: true, sort: false },
   { key: 'profit', label: 'You’d keep', width: '92px', right: true },
   ...(narrow.value ? [] : [{ key: 'margin', label: 'Margin', width: '66px', right: true }]),
@@ -161,7 +161,7 @@ const jumpy = (row: Row) => row.moves >= 8
               ><span class="truncate font-semibold" :title="row.title">{{ row.title }}</span
               ><Tag v-if="row.have" tone="info" class="shrink-0" :title="`You have it as ${row.have}`">have it</Tag
               ><Tag v-else-if="row.like" class="shrink-0" :title="`Very like ${row.like}, likeness ${row.likeness}`">like yours</Tag
-              ><Tag v-if="jumpy(row)" class="shrink-0" :title="`${row.moves} cost moves in 60 days`">jumpy cost</Tag></span
+              ><Tag v-if="jumpy(row)" class="shrink-0" :title="`${row.moves} cost moves in 60 days`">cost changes often</Tag></span
             ><span class="cell-2 block truncate"
               ><span class="code">{{ row.number }}</span> {{ row.supplier }}, {{ row.origin }}</span
             ></template

@@ -70,7 +70,7 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
           :words="ask.words"
           label="Number, order or buyer"
           @change="set({ words: $event })"
-        /><Btn @click="askNow">Ask carriers now</Btn><Btn @click="bring = true">Bring in numbers</Btn
+        /><Btn @click="askNow">Ask carriers now</Btn><Btn @click="bring = true">Import numbers</Btn
         ><SheetOut :csv="sheet('parcels', 'csv')" :xlsx="sheet('parcels', 'xlsx')" />
       </div>
       <Pills :pending="!standing" :options="pills" :chosen="view" label="Which parcels" @choose="set({ show: $event })" />
@@ -117,6 +117,6 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
       <ParcelBench v-if="active" :key="active" :parcel="active" />
       <p v-else class="text-soft">Choose a parcel to see where it was and what was told to whom.</p>
     </aside>
-    <SheetIn :open="bring" sheet="tracking" title="Bring in tracking numbers" @close="bring = false" />
+    <SheetIn :open="bring" sheet="tracking" title="Import tracking numbers" @close="bring = false" />
   </div>
 </template>

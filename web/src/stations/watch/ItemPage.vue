@@ -107,7 +107,7 @@ const STATE: Record<string, string> = { live: 'on sale', paused: 'paused' }
                 <th class="px-3">State</th>
                 <th class="px-3 text-right">Price</th>
                 <th class="px-3 text-right">Landed</th>
-                <th class="px-3 text-right">You keep</th>
+                <th class="px-3 text-right">Profit</th>
                 <th class="px-3 text-right">Shows</th>
               </tr>
             </thead>

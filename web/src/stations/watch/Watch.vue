@@ -131,7 +131,7 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
           label="Views of Watch"
           @choose="only({ state: $event })"
         />
-        <Btn small class="shrink-0" @click="bring = true">Bring in items</Btn>
+        <Btn small class="shrink-0" @click="bring = true">Import items</Btn>
       </div>
       <Strips />
       <div v-if="!view" class="flex items-center gap-2">
@@ -199,6 +199,6 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
     <aside v-if="!wide" class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="Why">
       <WhyBench :response="active" />
     </aside>
-    <SheetIn :open="bring" sheet="items" title="Bring in supplier items" @close="bring = false" />
+    <SheetIn :open="bring" sheet="items" title="Import supplier items" @close="bring = false" />
   </div>
 </template>
