@@ -72,11 +72,12 @@ types: $(STAMPS)/install $(STAMPS)/npm
 
 check: setup
 	.venv/bin/ruff check src tests bench
+	.venv/bin/ruff format --check -q src tests bench
 	.venv/bin/mypy
 	.venv/bin/lint-imports > /tmp/amber-lane-imports.log || { cat /tmp/amber-lane-imports.log; exit 1; }
 	.venv/bin/amber-lane openapi | cmp - web/src/api/openapi.json || { echo "the interface changed: run make types"; exit 1; }
 	$(MAKE) -s states && git diff --quiet docs/states.md || { echo "the state machines changed: commit docs/states.md"; exit 1; }
-	cd web && npx --no-install vue-tsc --noEmit && npx --no-install eslint src && npx --no-install vitest run --silent
+	cd web && npx --no-install prettier --check --log-level warn "src/**/*.{vue,ts}" "!src/api/schema.d.ts" && npx --no-install vue-tsc --noEmit && npx --no-install eslint src && npx --no-install vitest run --silent
 
 test: $(STAMPS)/browser check
 	.venv/bin/pytest -q -n 2 --dist loadscope

@@ -64,7 +64,10 @@ watch(words, (now) => {
 const choices = computed<Choice[]>(() => {
   const text = words.value.trim().toLowerCase()
   const commands = COMMANDS.filter((one) => !text || `${one.name} ${one.message}`.toLowerCase().includes(text))
-  return [...found.value.map((one) => ({ kind: one.kind, name: one.name, message: one.message, run: go(one.go) })), ...commands].slice(0, 16)
+  return [...found.value.map((one) => ({ kind: one.kind, name: one.name, message: one.message, run: go(one.go) })), ...commands].slice(
+    0,
+    16,
+  )
 })
 function choose(choice: Choice | null) {
   if (!choice) return

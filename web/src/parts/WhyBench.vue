@@ -99,7 +99,8 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
         WORDS[data.paused_by] ?? 'paused'
       }}</Tag>
       <Tag v-if="data.hand_price" tone="info"
-        >fixed by hand{{ data.hand_reason ? `: ${data.hand_reason}` : '' }}{{ data.hand_until ? `, until ${dateOf(data.hand_until)}` : '' }}</Tag
+        >fixed by hand{{ data.hand_reason ? `: ${data.hand_reason}` : ''
+        }}{{ data.hand_until ? `, until ${dateOf(data.hand_until)}` : '' }}</Tag
       >
       <Tag v-if="data.response_state === 'waits'" tone="waits">waits for you</Tag>
     </p>

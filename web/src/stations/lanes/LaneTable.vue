@@ -12,7 +12,9 @@ const emit = defineEmits<{ open: [lane: number] }>()
 type Lane = Schema<'LaneOut'>
 const change = (lane: Lane, body: { use?: number; state?: string }) =>
   act(() =>
-    take(api.PATCH('/api/v1/lanes/{number}', { params: { path: { number: lane.id } }, body: { version: lane.version, reason: '', ...body } })),
+    take(
+      api.PATCH('/api/v1/lanes/{number}', { params: { path: { number: lane.id } }, body: { version: lane.version, reason: '', ...body } }),
+    ),
   )
 const close = (lane: Lane) =>
   act(() =>

@@ -24,7 +24,8 @@ type Field = (typeof FIELDS)[number][0]
 const form = reactive(Object.fromEntries(FIELDS.map(([name]) => [name, props.order.proposed[name] ?? ''])) as Record<Field, string>)
 const { error, wrong, sendAct } = useForm()
 /** What was wrong at first stands there as long as it is not mended; what is refused afterwards, in any case. */
-const message = (name: Field) => wrong.value[name] ?? (form[name] === (props.order.address[name] ?? '') ? props.order.faults[name] : undefined)
+const message = (name: Field) =>
+  wrong.value[name] ?? (form[name] === (props.order.address[name] ?? '') ? props.order.faults[name] : undefined)
 const was = (name: Field) => props.order.given[name] ?? ''
 const save = () =>
   sendAct(
@@ -40,7 +41,12 @@ const save = () =>
 </script>
 
 <template>
-  <Modal open :title="`Mend the address of order ${order.number}`" message="The one the buyer gave is kept beside it." @close="emit('close')">
+  <Modal
+    open
+    :title="`Mend the address of order ${order.number}`"
+    message="The one the buyer gave is kept beside it."
+    @close="emit('close')"
+  >
     <form class="grid grid-cols-2 gap-3" @submit.prevent="save">
       <label v-for="[name, usual] in FIELDS" :key="name"
         ><span class="label">{{ called(name, usual) }}</span

@@ -31,8 +31,8 @@ const erase = () =>
       <a class="font-semibold text-slate underline" :href="`api/v1/orders/${order.id}/buyer.json`" download>Take it out</a>
     </p>
     <p class="mt-4">
-      <b>They ask to be forgotten.</b> Name, address, mail, phone and notes go from the orders, from what was sent to suppliers and mailed to
-      them, and from the log. Country and sums stay, for the books.
+      <b>They ask to be forgotten.</b> Name, address, mail, phone and notes go from the orders, from what was sent to suppliers and mailed
+      to them, and from the log. Country and sums stay, for the books.
     </p>
     <p class="mt-2 text-soft">
       Orders under way must be over first. Suppliers and carriers keep what they were told; write to them. So do your backups and archive

@@ -128,7 +128,9 @@ const address = computed(() => (data.value?.lines_of_address ?? []).join(', '))
               <td class="px-2">{{ one.supplier }}</td>
               <td class="px-2">
                 {{ one.state === 'sent' && one.by_sheets ? 'handed over' : one.state
-                }}<span v-if="one.message || one.noted" class="text-brick">; {{ [one.message, one.noted].filter(Boolean).join('; ') }}</span>
+                }}<span v-if="one.message || one.noted" class="text-brick"
+                  >; {{ [one.message, one.noted].filter(Boolean).join('; ') }}</span
+                >
               </td>
               <td class="px-2 text-right">{{ money(one.planned) }}</td>
               <td class="px-2 text-right">{{ money(one.billed) }}</td>
@@ -167,7 +169,8 @@ const address = computed(() => (data.value?.lines_of_address ?? []).join(', '))
           >
           <Btn v-if="!data.ways_on.some((way) => way.key === 'cancel')" kind="loss" @click="cancel">Cancel and refund</Btn>
         </template>
-        <Btn v-if="!data.erased" kind="link" @click="asking = true">The buyer's data</Btn><span v-else class="text-soft">The buyer is erased</span>
+        <Btn v-if="!data.erased" kind="link" @click="asking = true">The buyer's data</Btn
+        ><span v-else class="text-soft">The buyer is erased</span>
         <Earns class="ml-auto" :order="data" :known="!open || !!filled" />
       </div>
       <AddressForm v-if="mending" :order="data" @close="mending = false" />

@@ -59,9 +59,7 @@ export function toText(rule: Rule, field: keyof Rule): string {
   if (value === null || value === undefined) return ''
   if (field === 'endings') return String(value).replaceAll('|', ' ')
   if (field === 'rule_value')
-    return rule.rule === 'add'
-      ? ruleTyped(Number(value))
-      : String(+(Number(value) / (rule.rule === 'multiple' ? PPM : 10_000)).toFixed(6))
+    return rule.rule === 'add' ? ruleTyped(Number(value)) : String(+(Number(value) / (rule.rule === 'multiple' ? PPM : 10_000)).toFixed(6))
   if (CASH.has(field)) return ruleTyped(Number(value))
   return String(+(Number(value) / 10_000).toFixed(4))
 }
@@ -77,7 +75,8 @@ export function fromText(kind: string | null | undefined, field: keyof Rule, tex
       .join('|')
   if (!/^-?\d+(\.\d+)?$/.test(plain)) return undefined
   const [whole = '0', part = ''] = plain.replace('-', '').split('.')
-  const places = CASH.has(field) || (field === 'rule_value' && kind === 'add') ? rulePlaces() : field === 'rule_value' && kind === 'multiple' ? 6 : 4
+  const places =
+    CASH.has(field) || (field === 'rule_value' && kind === 'add') ? rulePlaces() : field === 'rule_value' && kind === 'multiple' ? 6 : 4
   if (part.length > places) return undefined
   const value = Number(whole + part.padEnd(places, '0'))
   return plain.startsWith('-') ? -value : value

@@ -9,7 +9,16 @@ import Sight from '@/parts/Sight.vue'
 
 type Days = Exclude<keyof Schema<'KeepingBody'>, 'archive'>
 const asked = useQuery({ queryKey: ['keeping'], queryFn: () => take(api.GET('/api/v1/house/keeping')) })
-const form = reactive<Schema<'KeepingBody'>>({ decisions: 90, changes: 90, jobs: 90, log: 400, mails: 400, sheets: 30, sightings: 60, archive: false })
+const form = reactive<Schema<'KeepingBody'>>({
+  decisions: 90,
+  changes: 90,
+  jobs: 90,
+  log: 400,
+  mails: 400,
+  sheets: 30,
+  sightings: 60,
+  archive: false,
+})
 const touched = ref(false)
 watch(asked.data, (now) => now && !touched.value && Object.assign(form, now), { immediate: true })
 const ROWS: [Days, string, string][] = [
@@ -30,7 +39,8 @@ async function keep() {
   <section class="mt-6">
     <h2>How long things are kept</h2>
     <p class="mt-1 mb-3 max-w-xl text-soft">
-      Orders, purchases, parcels, listings, items and lanes are kept for ever. What is older than this goes once a day, and cannot come back.
+      Orders, purchases, parcels, listings, items and lanes are kept for ever. What is older than this goes once a day, and cannot come
+      back.
     </p>
     <Sight v-if="!asked.data.value" :of="asked" :lines="6" />
     <form v-else class="sheet max-w-xl p-4" @submit.prevent="keep" @input="touched = true">
@@ -47,9 +57,9 @@ async function keep() {
           >Write it to a file before it goes <span class="text-xs text-soft">(archive/ in the data folder, a line for each)</span></span
         ></label
       >
-      <p class="flex items-center justify-between"
-        ><span class="text-xs text-soft">0 = for ever</span><Btn kind="main" @click="keep">Set these days</Btn></p
-      >
+      <p class="flex items-center justify-between">
+        <span class="text-xs text-soft">0 = for ever</span><Btn kind="main" @click="keep">Set these days</Btn>
+      </p>
     </form>
   </section>
 </template>

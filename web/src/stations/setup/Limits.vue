@@ -123,13 +123,7 @@ function look_at(which: string, whose: string) {
   touched.value = false
 }
 const out = (kind: Kind, value: unknown): string | boolean =>
-  kind === 'switch'
-    ? !!value
-    : kind === 'money'
-      ? typed(Number(value))
-      : kind === 'share'
-        ? String(Number(value) / 10_000)
-        : String(value)
+  kind === 'switch' ? !!value : kind === 'money' ? typed(Number(value)) : kind === 'share' ? String(Number(value) / 10_000) : String(value)
 watch(data, () => fill(), { immediate: true })
 watch([scope, key], () => fill())
 function fill() {

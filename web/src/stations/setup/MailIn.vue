@@ -76,8 +76,7 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
     <p v-for="one in ordering.mailboxes" :key="`box-${one.id}`" class="mt-1 flex items-center gap-3">
       <span class="text-soft">In</span> <b class="truncate" :title="one.name">{{ one.name }}</b>
       <span class="text-soft">a supplier's mail is known by the key of ours{{ one.trusts ? ', or by the word of' : '' }}</span>
-      <b v-if="one.trusts" class="truncate" :title="one.trusts">{{ one.trusts }}</b
-      ><Btn small @click="trust(one)">Change</Btn>
+      <b v-if="one.trusts" class="truncate" :title="one.trusts">{{ one.trusts }}</b><Btn small @click="trust(one)">Change</Btn>
     </p>
     <table v-if="ordering.letters.length" class="mt-3 w-full table-fixed">
       <thead>

@@ -31,14 +31,14 @@ const scopeOf = (one: Person) =>
 const { error, wrong, clear, sendAct } = useForm()
 const whoseOf = (role: string, whose: number) => ({
   suppliers: role === 'agent' && whose ? [whose] : [],
-  stores: role === 'assistant' && whose ? [whose] : []
+  stores: role === 'assistant' && whose ? [whose] : [],
 })
 function add() {
   const { whose, ...rest } = form
   const body = { ...rest, ...whoseOf(form.role, whose) }
   return sendAct(
     () => take(api.POST('/api/v1/setup/people', { body })),
-    () => Object.assign(form, empty)
+    () => Object.assign(form, empty),
   )
 }
 function change(one: Person) {
@@ -53,7 +53,7 @@ function keep() {
   const path = { params: { path: { number: one.id } } }
   return sendAct(
     () => take(api.POST('/api/v1/setup/people/{number}/role', { ...path, body })),
-    () => (changed.value = null)
+    () => (changed.value = null),
   )
 }
 const { data: rule } = useQuery({ queryKey: ['second-rule'], queryFn: () => take(api.GET('/api/v1/setup/people/rule')) })
@@ -73,7 +73,7 @@ function remove() {
   const params = { path: { number: one.id }, query: { version: one.version } }
   return sendAct(
     () => take(api.DELETE('/api/v1/setup/people/{number}', { params })),
-    () => (leaving.value = null)
+    () => (leaving.value = null),
   )
 }
 </script>
@@ -169,8 +169,8 @@ function remove() {
         <p v-if="error" role="alert" class="col-span-2 text-brick">{{ error }}</p>
       </form>
       <p v-if="changed.second" class="mt-3 text-soft">
-        {{ changed.name }} signs in with a code. Lost phone and recovery codes? Take the code away: they sign in by password until they
-        set it up anew.
+        {{ changed.name }} signs in with a code. Lost phone and recovery codes? Take the code away: they sign in by password until they set
+        it up anew.
       </p>
       <template #acts
         ><Btn v-if="changed.second" kind="loss" class="mr-auto" @click="takeAway">Take the code away</Btn

@@ -51,7 +51,8 @@ function leave() {
     <h2>A code beside the password</h2>
     <div v-if="codes.length">
       <p class="mt-1">
-        <b>Keep these ten recovery codes where your phone is not.</b> Each lets you in once when the phone is lost. They are not shown again.
+        <b>Keep these ten recovery codes where your phone is not.</b> Each lets you in once when the phone is lost. They are not shown
+        again.
       </p>
       <ul class="mt-3 grid grid-cols-2 gap-x-8 gap-y-1 font-mono sm:grid-cols-5">
         <li v-for="one in codes" :key="one" class="whitespace-nowrap">{{ one }}</li>
@@ -99,7 +100,8 @@ function leave() {
     </form>
     <form v-else-if="here?.second" class="mt-2 grid grid-cols-3 items-end gap-3" @submit.prevent>
       <p class="col-span-3 text-soft">
-        You sign in with a code of your phone. <button type="button" class="font-semibold text-slate hover:underline" @click="begin">Set up a new phone</button>
+        You sign in with a code of your phone.
+        <button type="button" class="font-semibold text-slate hover:underline" @click="begin">Set up a new phone</button>
         in its place; or, with your password and a code (or a recovery code):
       </p>
       <label

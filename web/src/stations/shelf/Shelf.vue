@@ -98,9 +98,12 @@ const readAnew = () =>
   act(async () => {
     const asked = (stores.value ?? []).filter((one) => one.called && (!text('store') || text('store') === String(one.id)))
     const message = []
-    for (const one of asked) message.push(await take(api.POST('/api/v1/shelf/stores/{number}/read', { params: { path: { number: one.id } } })))
+    for (const one of asked)
+      message.push(await take(api.POST('/api/v1/shelf/stores/{number}/read', { params: { path: { number: one.id } } })))
     if (message.length === 1) return message[0]!
-    return { message: asked.length ? `Reading ${plural(asked.length, 'store')}` : 'That store works by sheets: bring its listings in as one' }
+    return {
+      message: asked.length ? `Reading ${plural(asked.length, 'store')}` : 'That store works by sheets: bring its listings in as one',
+    }
   })
 const again = () => act(() => take(api.POST('/api/v1/shelf/again', { body: { listings: mine() } }))).then(done)
 useKeys('Shelf', [

@@ -23,7 +23,8 @@ const keeps = computed(() => (one.value.price ? null : ((moved.value || !props.r
 const name = computed(() => props.row.values.join(', '))
 const STANDS: Record<string, string> = { preparing: 'in preparation', live: 'on sale', paused: 'paused', ended: 'ended' }
 const does = computed(() => {
-  if (!one.value.kept) return props.row.part ? { message: props.row.state === 'preparing' ? 'dropped' : 'ends', tone: 'loss' as const } : null
+  if (!one.value.kept)
+    return props.row.part ? { message: props.row.state === 'preparing' ? 'dropped' : 'ends', tone: 'loss' as const } : null
   if (!props.row.part) return one.value.item ? { message: 'made', tone: 'good' as const } : { message: 'no item', tone: 'waits' as const }
   return differs(one.value, draftOf(props.row, false)) ? { message: 'changed', tone: 'info' as const } : null
 })

@@ -163,7 +163,8 @@ const leave = () => (dirty.value && data.value && !leaving.value ? (leaving.valu
       <div class="flex h-8 items-center gap-2">
         <template v-if="chosen.size">
           <span class="text-soft">{{ chosen.size }} chosen</span>
-          <Btn small @click="each((one) => (one.kept = true))">Include</Btn><Btn small @click="each((one) => (one.kept = false))">Leave out</Btn>
+          <Btn small @click="each((one) => (one.kept = true))">Include</Btn
+          ><Btn small @click="each((one) => (one.kept = false))">Leave out</Btn>
           <span class="ml-2 h-5 border-l border-rule" />
           <input v-model="bulk.price" class="field w-20! text-right" inputmode="decimal" maxlength="12" aria-label="Price for the chosen" />
           <Btn small :disabled="!bulk.price.trim()" @click="each((one) => (one.price = bulk.price.trim()))">Fix price</Btn

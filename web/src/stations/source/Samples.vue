@@ -100,7 +100,12 @@ const TONE: Record<string, 'good' | 'loss' | 'plain'> = { good: 'good', fair: 'p
       <p v-if="wrong" role="alert" class="mt-3 text-brick">{{ wrong }}</p>
       <template #acts><Btn @click="mending = false">Cancel</Btn><Btn kind="main" @click="keep">Save</Btn></template>
     </Modal>
-    <Modal :open="!!judging" :title="`What is ${judging?.number} like?`" message="The lanes to this item remember it." @close="judging = null">
+    <Modal
+      :open="!!judging"
+      :title="`What is ${judging?.number} like?`"
+      message="The lanes to this item remember it."
+      @close="judging = null"
+    >
       <label class="block"
         ><span class="label">In a few words</span><textarea v-model="note" class="field h-20! py-1.5" maxlength="500" />
       </label>

@@ -50,6 +50,8 @@ const label = (way: { label: string }, n: number) => way.label.replace(/ (both|(
         <Btn v-if="many && row.other?.act" small kind="link" @click="settle([one.key], true)">{{ label(row.other, 1) }}</Btn>
       </li>
     </ul>
-    <p v-if="row.more_members" class="px-2.5 py-1 text-xs text-soft">and {{ row.more_members.toLocaleString('en-GB') }} more, settled with all</p>
+    <p v-if="row.more_members" class="px-2.5 py-1 text-xs text-soft">
+      and {{ row.more_members.toLocaleString('en-GB') }} more, settled with all
+    </p>
   </div>
 </template>

@@ -62,7 +62,11 @@ useKeys('Today', [
   { key: 'o', message: 'the other way on', run: () => current.value?.other && step(current.value.key, true) },
   { key: 'u', message: 'not now, until it changes', run: () => current.value && snooze(current.value.key, true) },
   { key: 's', message: 'not now, in 4 hours', run: () => current.value && snooze(current.value.key) },
-  { key: 'enter', message: 'see why', run: () => current.value && (open.value = open.value === current.value.key ? null : current.value.key) },
+  {
+    key: 'enter',
+    message: 'see why',
+    run: () => current.value && (open.value = open.value === current.value.key ? null : current.value.key),
+  },
 ])
 const total = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum + number(day.profit), 0))
 const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum + number(day.sales), 0))
