@@ -258,7 +258,7 @@ def new_password(
     mail: Annotated[str, typer.Argument(help="The mail address they sign in with.")],
     password: Annotated[str, typer.Option(prompt=True, hide_input=True, confirmation_prompt=True, help="Asked for when not given.")],
 ) -> None:
-    """Let somebody in again whom no manager can: a new password, and no second step until they set it up anew."""
+    """Lets a person sign in again when no manager can help: a new password, and no second step until they set it up anew."""
     from .clock import SystemClock
     from .data.session import Database
     from .services.base.context import Context

@@ -1,4 +1,4 @@
-"""What routers are handed: a reading or a writing desk for the person who is signed in, and the house."""
+"""What routers are handed: a context for the person who is signed in, to read or to write, and what the application stands on."""
 
 from __future__ import annotations
 
@@ -156,7 +156,7 @@ def who(request: Request, number: Annotated[int, Depends(signed_in)]) -> str:
 
 
 def context_of(request: Request, s: Session) -> Context:
-    """The desk of the person who is signed in, for one transaction."""
+    """The context of the person who is signed in, for one transaction."""
     number = signed_in(request)
     return Context(s, app_state(request).clock, who(request, number), number)
 

@@ -1,6 +1,6 @@
 """Files that people and programs hand in: opened and looked at before any transaction begins, so that none keeps anybody waiting.
 
-Named before the desk in an endpoint's parameters, since they are made in that order.
+Named before the context in an endpoint's parameters, since they are made in that order.
 """
 
 from __future__ import annotations

@@ -81,7 +81,7 @@ class Lane(Versioned):
     opened_at: Mapped[datetime]
     opened_by: Mapped[str]
     closed_at: Mapped[datetime | None]
-    # What its orders came to: refused and late in ppm, and days to the door that nine in ten keep (services.trust); None = not known.
+    # Its orders: refused and late in ppm, days to the door that nine in ten keep (services.mapping.performance); None = unknown.
     refuse_ppm: Mapped[int | None]
     late_ppm: Mapped[int | None]
     sure_days: Mapped[int | None]

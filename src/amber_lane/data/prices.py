@@ -39,7 +39,7 @@ class PriceRule(Versioned):
 
 
 class Policy(Versioned):
-    """One scope's fields of how we respond and what we hold; see services.prices.POLICY_DEFAULTS."""
+    """One scope's fields of how we respond and what we hold; see services.pricing.policy.POLICY_DEFAULTS."""
 
     __tablename__ = "policy"
     __table_args__ = (

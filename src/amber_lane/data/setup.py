@@ -116,7 +116,7 @@ class Supplier(Partner):
     phone_rule: Mapped[str] = mapped_column(default="buyer")
     order_form: Mapped[str] = mapped_column(default="sheet")
     order_road: Mapped[str] = mapped_column(default="hand")
-    # Of its orders how many it refuses, and how many come late, in ppm (services.trust); None = nothing is known.
+    # Of its orders how many it refuses, and how many come late, in ppm (services.mapping.performance); None = nothing is known.
     refuse_ppm: Mapped[int | None]
     late_ppm: Mapped[int | None]
 

@@ -72,7 +72,7 @@ class LongJobs:
         self.parts: dict[str, int] = {}
 
     def context(self, s: Session, body: Mapping[str, Any], more: bool = False) -> Context:
-        """A desk of whoever asked for a job: what it does is theirs, also to undo."""
+        """The context of whoever asked for a job: what it does is theirs, also to undo."""
         return Context(s, self.clock, body["who"], body.get("person"), self.parts, more)
 
     def recover(self) -> None:

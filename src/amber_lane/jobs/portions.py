@@ -1,4 +1,4 @@
-"""Carries out work in portions (services.portions): one job after the other, the next portion only when nobody else has to write."""
+"""Carries out work in portions (services.base.portions): one job after the other, the next portion only when nobody else has to write."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""The use cases by noun. A service takes a desk (session, clock, who), flushes, and never commits."""
+"""The use cases, a package for each part of the work. A service takes a context (session, clock, actor), flushes, and never commits."""

@@ -2391,7 +2391,7 @@ export interface paths {
         put?: never;
         /**
          * Take Out
-         * @description Take out what waits. Each row is in one sheet; the sheet is kept, and can be had again or taken back.
+         * @description Export what waits. Each row is in one sheet; the sheet is kept, and can be had again or taken back.
          */
         post: operations["sheets_take_out"];
         delete?: never;
@@ -4418,7 +4418,7 @@ export interface components {
         };
         /**
          * Begun
-         * @description What a phone needs; see services.second_step.
+         * @description What a phone needs; see services.people.second_step.
          */
         Begun: {
             /** Begun */

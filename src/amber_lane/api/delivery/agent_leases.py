@@ -31,7 +31,7 @@ router = APIRouter(prefix="/program", tags=["program"])
 
 @dataclass
 class Seat:
-    """A program at work: its desk, its token, its store."""
+    """A program at work: its context, its token, its store."""
 
     context: Context
     token: Token

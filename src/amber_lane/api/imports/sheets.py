@@ -326,7 +326,7 @@ def sheets_out(context: ReadContext, owner: Owner, number: Big) -> SheetsOut:
 
 @router.post("/out/{owner}/{number}/{what}", status_code=201)
 def take_out(context: WriteContext, owner: Owner, number: Big, what: str) -> SheetTaken:
-    """Take out what waits. Each row is in one sheet; the sheet is kept, and can be had again or taken back."""
+    """Export what waits. Each row is in one sheet; the sheet is kept, and can be had again or taken back."""
     kept = sheet_export.take_out(context, owner, number, what)
     return SheetTaken(message="The sheet is made; hand it over", sheet=kept.id, count=len(kept.rows))
 

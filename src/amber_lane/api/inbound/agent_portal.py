@@ -1,4 +1,4 @@
-"""The desk of agents and assistants: their purchase orders, as a list and a sheet, and the numbers that they give back."""
+"""The pages of agents and assistants: their purchase orders, as a list and a sheet, and the numbers that they give back."""
 
 from __future__ import annotations
 

@@ -129,7 +129,7 @@ class Proof(Ask):
 
 
 class Begun(BaseModel):
-    """What a phone needs; see services.second_step."""
+    """What a phone needs; see services.people.second_step."""
 
     secret: str
     picture: str

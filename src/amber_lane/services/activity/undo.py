@@ -248,6 +248,6 @@ def _undone(context: Context, body: dict[str, Any], done: int, failed: int) -> s
 
 
 def last_undoable(context: Context) -> AuditEntry | None:
-    """The newest act of the person at this desk that can still be taken back. What the program or others did is undone where it stands."""
+    """The newest act of this person that can still be taken back. What the program or others did is undone where it stands."""
     mine = AuditEntry.person_id == context.person if context.person is not None else AuditEntry.who == context.actor
     return context.session.scalar(select(AuditEntry).where(mine, AuditEntry.undo == "open").order_by(AuditEntry.id.desc()).limit(1))

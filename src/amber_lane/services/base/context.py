@@ -27,7 +27,7 @@ _REROUTE: list[Callable[[Context], None]] = []
 
 
 def rerouting(do: Callable[..., None]) -> Callable[..., None]:
-    """Names the function that `Desk.reroute` asks for; it stands in a part that knows all others."""
+    """Names the function that `Context.reroute` asks for; it stands in a part that knows all others."""
     _REROUTE[:] = [do]
     return do
 
@@ -93,7 +93,7 @@ class Context:
         undo: bool = False,
         count: int = 1,
     ) -> AuditEntry:
-        """Write down an act. With `undo`, a function for its kind stands in services.undo."""
+        """Write down an act. With `undo`, a function for its kind stands in services.activity.undo."""
         act = AuditEntry(
             at=self.now,
             who=self.actor,

@@ -54,7 +54,7 @@ class Kind:
     take: Callable[[Context, Checked], int]
     # What may be taken apart: rows of one key stay together. None: all of it in one transaction.
     key: Callable[[Any], Any] | None = None
-    # How rows are taken that want more than their portions, in place of `take`: (database, what makes a desk, rows, progress).
+    # How rows are taken that want more than their portions, in place of `take`: (database, what makes a context, rows, progress).
     carry: Callable[[Any, Callable[[Any], Context], Checked, Callable[[int], None]], None] | None = None
 
     def portions(self, checked: Checked, size: int) -> list[Checked]:

@@ -17,15 +17,15 @@ from .errors import Conflict
 AT_ONCE, PORTION = 250, 100
 GOING, HELD = ("waiting", "running"), "held"
 
-# kind -> what one portion does: (desk, the job's body, the portion); returns how many it did. Its desk belongs to whoever asked.
+# kind -> what one portion does: (context, the job's body, the portion); returns how many it did. Its context belongs to whoever asked.
 Work = Callable[[Context, dict[str, Any], Any], int]
 WORK: dict[str, Work] = {}
-# kind -> what is done, and told, once all portions are: (desk, body, things done, things that could not be).
+# kind -> what is done, and told, once all portions are: (context, body, things done, things that could not be).
 Finish = Callable[[Context, dict[str, Any], int, int], str]
 FINISH: dict[str, Finish] = {}
 
 
-# kind -> what cuts what was asked for into portions, reading only: (desk, body, what was asked); returns body, portions, how many things.
+# kind -> what cuts what was asked for into portions, reading only: (context, body, what was asked); returns body, portions, how many.
 Plan = Callable[[Context, dict[str, Any], Any], tuple[dict[str, Any], list[Any], int]]
 PLAN: dict[str, Plan] = {}
 

@@ -98,7 +98,7 @@ def confirm(context: Context, row: Outbox, message: str) -> None:
 
 
 def take_out(context: Context, owner: str, number: int, what: str) -> SheetOut:
-    """Take out what waits, as a sheet that is kept. Its rows count as handed over; all of it can be taken back."""
+    """Export what waits, as a sheet that is kept. Its rows count as handed over; all of it can be taken back."""
     partner, rows = _rows(context, owner, number, what)
     for row in rows:
         confirm(context, row, _TAKEN)

@@ -116,7 +116,7 @@ def take_sheet(
 ) -> dict[str, Any]:
     """Take a whole catalogue sheet in: new items enter in parts, then known ones follow as by any sweep.
 
-    desk_of makes a desk of a session. Each part is one transaction, so nobody waits long.
+    context_of makes a context of a session. Each part is one transaction, so nobody waits long.
     """
     with db.reading() as s:
         supplier = supplier_by_sheets(context_of(s), supplier_id)

@@ -31,7 +31,7 @@ def carry_out(
 ) -> dict[str, int]:
     """A sweep of any size: looked at while others write, and where it changes very much, written in portions.
 
-    reading, writing: open a session (see data.session); desk_of: makes a desk of one. What its listings are to follow is written down
+    reading, writing: open a session (see data.session); context_of: makes a context of one. What its listings are to follow is written down
     before the first item changes, so that a kill in the middle leaves none behind.
     """
     with reading() as s, quiet():

@@ -63,7 +63,7 @@ class Facts:
     services: list[Service]
     origins: dict[int, Origin]
     rates: dict[tuple[str, str], int]
-    # What really came back, as a share of sales in ppm, by (store, category) and by (store, ''); see services.returns.
+    # What really came back, as a share of sales in ppm, by (store, category) and by (store, ''); see services.pricing.return_rates.
     returns: dict[tuple[int, str], int] = field(default_factory=dict)
     # The house's own currency: what all stores earn is added up in it.
     home: str = ""
