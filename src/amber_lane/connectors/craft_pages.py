@@ -94,8 +94,8 @@ class CraftPages:
         return None
 
     def listings(self) -> Iterator[ListingPage]:
-        _, money = _said_of(self._home())
         rows: list[dict[str, object]] = [dict(row) for row in self._rows("/stall.csv")]
+        money = _said_of(self._home())[1] if rows else ""
         bad: list[str] = []
         yield ListingPage(rows_of(rows, lambda row: _listing({k: str(v) for k, v in row.items()}, money), "code", bad), bad)
 
