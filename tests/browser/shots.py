@@ -52,6 +52,8 @@ def main() -> None:
             if name == "replay":
                 page.get_by_role("button", name="Nothing followed").click()
                 page.get_by_role("heading", name="The other set earns").wait_for()
+            if name == "source":
+                page.get_by_role("heading", name="What becomes of a sale").wait_for()
             page.wait_for_timeout(1200)
             if name == "sizes":
                 page.keyboard.press("v")

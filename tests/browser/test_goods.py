@@ -135,7 +135,7 @@ def test_sizes_are_made_from_one_listing_and_go_to_the_store_as_one_family(app: 
             wanted = value
     for value in values:
         if value not in (wanted, mine):
-            app.get_by_role("button", name=f"Drop {value}", exact=True).click()
+            app.get_by_role("button", name=f"Leave out {value}", exact=True).click()
     app.get_by_label(f"Choose {wanted}", exact=True).check()
     app.get_by_label("Price for the chosen").fill("0,01")
     app.get_by_role("button", name="Fix price").click()

@@ -92,7 +92,7 @@ const edge = (row: Row) => (WAITS.has(row.state) ? 'bg-amber' : '')
 const heading = computed(() => {
   if (!standing.value) return 'Orders'
   const n = state.value ? (counts.value[state.value] ?? 0) : Object.values(counts.value).reduce((a, b) => a + b, 0)
-  if (state.value === 'held') return `${plural(n, 'order')} ${n === 1 ? 'is' : 'are'} held for you`
+  if (state.value === 'held') return `${plural(n, 'order')} ${n === 1 ? 'is' : 'are'} on hold`
   if (state.value === 'needs_lane') return `${plural(n, 'order')} ${n === 1 ? 'needs' : 'need'} a lane`
   return state.value ? `${plural(n, 'order')}: ${(STATE_WORDS[state.value] ?? '').toLowerCase()}` : plural(n, 'order')
 })

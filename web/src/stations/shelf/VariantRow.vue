@@ -24,7 +24,7 @@ const name = computed(() => props.row.values.join(', '))
 const STANDS: Record<string, string> = { preparing: 'in preparation', live: 'on sale', paused: 'paused', ended: 'ended' }
 const does = computed(() => {
   if (!one.value.kept)
-    return props.row.part ? { message: props.row.state === 'preparing' ? 'dropped' : 'ends', tone: 'loss' as const } : null
+    return props.row.part ? { message: props.row.state === 'preparing' ? 'left out' : 'ends', tone: 'loss' as const } : null
   if (!props.row.part) return one.value.item ? { message: 'made', tone: 'good' as const } : { message: 'no item', tone: 'waits' as const }
   return differs(one.value, draftOf(props.row, false)) ? { message: 'changed', tone: 'info' as const } : null
 })
@@ -93,11 +93,11 @@ const does = computed(() => {
         ><span v-else class="text-soft">{{ one.kept ? 'stays' : '–' }}</span
         ><button
           type="button"
-          class="text-slate hover:underline"
-          :aria-label="one.kept ? `Drop ${name}` : `Keep ${name}`"
+          class="whitespace-nowrap text-slate hover:underline"
+          :aria-label="one.kept ? `Leave out ${name}` : `Include ${name}`"
           @click="one.kept = !one.kept"
         >
-          {{ one.kept ? 'drop' : 'keep' }}
+          {{ one.kept ? 'leave out' : 'include' }}
         </button></span
       >
     </td>

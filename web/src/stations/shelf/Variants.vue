@@ -62,7 +62,7 @@ const kept = computed(() => rows.value.filter((row) => drafts.get(keyOf(row.valu
 const dirty = computed(() => does.value.made + does.value.dropped + does.value.changed > 0)
 const toldOf = computed(() => {
   const one = does.value
-  const parts = [one.made && `${one.made} made`, one.changed && `${one.changed} changed`, one.dropped && `${one.dropped} dropped`]
+  const parts = [one.made && `${one.made} made`, one.changed && `${one.changed} changed`, one.dropped && `${one.dropped} left out`]
   return parts.filter(Boolean).join(', ') || 'nothing changes yet'
 })
 const each = (change: (one: Draft) => void) => {
@@ -192,7 +192,7 @@ const leave = () => (dirty.value && data.value && !leaving.value ? (leaving.valu
           ></template>
         </template>
         <template v-else>
-          <span class="text-soft">{{ plural(rows.length, 'combination') }}, {{ kept }} kept.</span>
+          <span class="text-soft">{{ plural(rows.length, 'combination') }}, {{ kept }} included.</span>
           <Tag v-if="does.lacking" tone="waits">{{ does.lacking }} without an item</Tag>
           <span class="ml-auto" />
           <label class="flex items-center gap-2 text-soft"
@@ -221,13 +221,13 @@ const leave = () => (dirty.value && data.value && !leaving.value ? (leaving.valu
               <th class="w-[22%]">Combination</th>
               <th>Item</th>
               <th class="w-16 px-2 text-right">Cost</th>
-              <th class="w-16 px-2 text-right">Landed cost</th>
+              <th class="w-16 px-2 text-right">Landed</th>
               <th class="w-24 px-2 text-right">Price</th>
               <th class="w-16 px-2 text-right">Profit</th>
               <th class="w-14 px-2 text-right">Stock</th>
               <th class="w-20 px-2 text-right">At most</th>
               <th v-if="pictures.length" class="w-16 px-2">Picture</th>
-              <th class="w-29 px-2">Does</th>
+              <th class="w-40 px-2">Does</th>
             </tr>
           </thead>
           <tbody>
@@ -251,13 +251,13 @@ const leave = () => (dirty.value && data.value && !leaving.value ? (leaving.valu
     </form>
     <template #acts>
       <template v-if="leaving"
-        ><span class="mr-auto" role="alert">Leave without keeping? {{ toldOf }}.</span><Btn @click="leaving = false">Go on</Btn
+        ><span class="mr-auto" role="alert">Leave without saving? {{ toldOf }}.</span><Btn @click="leaving = false">Go on</Btn
         ><Btn @click="emit('close')">Cancel</Btn></template
       >
       <template v-else
-        ><span class="mr-auto text-soft">Keeping: {{ toldOf }}. Prices by hand stay guarded by the floors.</span
+        ><span class="mr-auto text-soft">Saving: {{ toldOf }}. Prices by hand stay guarded by the floors.</span
         ><Btn @click="leave">Cancel</Btn
-        ><Btn kind="main" hint="Ctrl Enter" :disabled="busy || !kept" @click="keep">Keep {{ kept }}</Btn></template
+        ><Btn kind="main" hint="Ctrl Enter" :disabled="busy || !kept" @click="keep">Save {{ kept }}</Btn></template
       >
     </template>
   </Modal>

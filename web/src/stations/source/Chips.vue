@@ -59,7 +59,7 @@ const share = (one: Schema<'SupplierOut'>) => (one.of ? `, kept ${one.kept} of $
       />days</label
     >
     <label class="chip" :class="values.lands_most ? 'on' : ''"
-      >lands at up to<input
+      >landed cost up to<input
         :value="money(values.lands_most ?? '')"
         class="w-12"
         inputmode="decimal"
@@ -69,7 +69,7 @@ const share = (one: Schema<'SupplierOut'>) => (one.of ? `, kept ${one.kept} of $
       />{{ store()?.currency }}</label
     >
     <label class="chip" :class="values.keeps_least ? 'on' : ''"
-      >keeps at least<input
+      >profit at least<input
         :value="money(values.keeps_least ?? '')"
         class="w-12"
         inputmode="decimal"

@@ -39,7 +39,7 @@ const LINES: Line[] = [
   },
   { name: 'Landed cost', show: (one) => money(one.row.lands), of: (one) => (one.row.lands ? number(one.row.lands) : null), low: true },
   { name: 'You’d sell at', show: (one) => money(one.row.price) },
-  { name: 'You’d keep', show: (one) => money(one.row.profit), of: (one) => (one.row.profit ? number(one.row.profit) : null) },
+  { name: 'Profit', show: (one) => money(one.row.profit), of: (one) => (one.row.profit ? number(one.row.profit) : null) },
   {
     name: 'Margin',
     show: (one) => (one.row.margin === null || one.row.margin === undefined ? '–' : `${(one.row.margin / 100).toFixed(1)} %`),
