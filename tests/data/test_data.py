@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from datetime import UTC, datetime, timedelta, timezone
 
 import pytest
@@ -146,6 +147,35 @@ def test_a_house_with_orders_is_brought_to_the_newest_shape_with_nothing_lost(tm
         assert [len(s.scalars(select(table)).all()) for table in (OrderLine, PurchaseOrder, PurchaseLine)] == [1, 1, 1]
         assert s.connection().exec_driver_sql("pragma foreign_keys").scalar() == 1
         assert not s.connection().exec_driver_sql("pragma foreign_key_check").fetchall()
+
+
+def test_what_is_kept_as_json_has_the_new_names(tmp_path) -> None:
+    """At every depth, more rows than one portion has, and what cannot be read stays as it is."""
+    db = Database(f"sqlite:///{tmp_path / 'names.db'}")
+    db.migrate("0013")
+    deep = {"told": "a \u017c \U0001f4a1", "rows": [{"why": 1, "price": "4.90"}, {"hand_why": None}], "untold": "told"}
+    many = 5003
+    acts = [(number, json.dumps({"told": number}), json.dumps(deep)) for number in range(1, many + 1)]
+    with db.engine.begin() as connection:
+        connection.exec_driver_sql(
+            'insert into act (id, at, who, kind, "on", told, why, before, after, undo, count)'
+            " values (?, 1, 'A', 'k', 'o', 'said', 'so', ?, ?, '', 1)",
+            acts,
+        )
+        connection.exec_driver_sql("insert into act_part (id, act_id, before, after) values (1, 7, '{\"told\": torn', null)")
+        connection.exec_driver_sql("insert into setting (id, name, value) values (1, 's', '[{\"why\": [{\"told\": 2}]}]')")
+        connection.exec_driver_sql("insert into snooze (id, trouble, until, by, version) values (1, 't', 1, 'A', 1)")
+    db.migrate()
+    with db.reading() as s:
+        rows = s.execute(text("select id, message, reason, before, after from audit_entry order by id")).all()
+        assert [(one.id, one.message, one.reason, json.loads(one.before)) for one in rows] == [
+            (number, "said", "so", {"message": number}) for number in range(1, many + 1)
+        ]
+        wanted = {"message": deep["told"], "rows": [{"reason": 1, "price": "4.90"}, {"hand_reason": None}], "untold": "told"}
+        assert all(json.loads(one.after) == wanted for one in rows)
+        assert s.execute(text("select audit_entry_id, before, after from audit_entry_part")).all() == [(7, '{"told": torn', None)]
+        assert json.loads(s.execute(text("select value from setting where name = 's'")).scalar_one()) == [{"reason": [{"message": 2}]}]
+        assert s.execute(text("select alert from snooze")).scalar_one() == "t"
 
 
 def test_the_data_is_copied_before_its_shape_changes_and_a_newer_one_is_refused(tmp_path) -> None:

@@ -86,27 +86,28 @@ def _renamed(value: Any, keys: dict[str, str]) -> Any:
     return [_renamed(one, keys) for one in value] if isinstance(value, list) else value
 
 
-def _changed(table: str, column: str, keys: dict[str, str]) -> Iterator[dict[str, Any]]:
-    """Rows whose JSON says one of the keys, with it renamed; what cannot be read stays as it is."""
+def _changed(table: str, column: str, keys: dict[str, str]) -> Iterator[list[dict[str, Any]]]:
+    """In portions, rows whose JSON says one of the keys, with it renamed; what cannot be read stays as it is."""
     is_one = " or ".join(f"{_quoted(column)} like '%\"{key}\"%'" for key in keys)
     rows = sa.text(f"select id, {_quoted(column)} from {_quoted(table)} where id > :after and ({is_one}) order by id limit {PORTION}")
     after = 0
     while found := op.get_bind().execute(rows, {"after": after}).all():
-        after = found[-1][0]
+        after, rows_now = found[-1][0], []
         for number, text in found:
             try:
                 old = json.loads(text)
             except ValueError:
                 continue
             if (new := _renamed(old, keys)) != old:
-                yield {"id": number, "value": json.dumps(new, ensure_ascii=False, separators=(",", ":"))}
+                rows_now.append({"id": number, "value": json.dumps(new, ensure_ascii=False, separators=(",", ":"))})
+        if rows_now:
+            yield rows_now
 
 
 def _rename_keys(keys: dict[str, str]) -> None:
     for table, columns in JSON.items():
         for column in columns:
-            rows = list(_changed(table, column, keys))
-            if rows:
+            for rows in _changed(table, column, keys):
                 op.get_bind().execute(sa.text(f"update {_quoted(table)} set {_quoted(column)} = :value where id = :id"), rows)
 
 
