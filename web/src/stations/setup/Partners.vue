@@ -243,7 +243,7 @@ async function renew() {
             ><template v-else-if="one.kind !== 'by_hand'"
               ><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template
             ><Btn v-if="one.owner === 'supplier'" small @click="services = one">Services</Btn
-            ><Btn v-if="one.owner === 'supplier' && one.kind !== 'sheet'" small @click="looks = one">How often to check</Btn
+            ><Btn v-if="one.owner === 'supplier' && one.kind !== 'sheet'" small @click="looks = one">Sweeps</Btn
             ><Btn v-if="one.owner === 'supplier'" small @click="terms = one">Terms</Btn
             ><Btn small :aria-label="`Change ${one.name}`" @click="changing = one">Change</Btn>
           </div>

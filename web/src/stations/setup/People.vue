@@ -142,7 +142,7 @@ function remove() {
         orders. All that they do is in the log.
       </p>
       <p v-if="error && !changed && !leaving" role="alert" class="col-span-3 text-brick">{{ error }}</p>
-      <div class="col-span-3"><Btn kind="main" @click="add">Let them in</Btn></div>
+      <div class="col-span-3"><Btn kind="main" @click="add">Invite</Btn></div>
     </form>
     <SignIns class="mt-4 max-w-5xl" />
     <SecondStep class="mt-4 max-w-5xl" />
