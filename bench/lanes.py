@@ -112,7 +112,16 @@ def run(report: Report, n: int = 100_000) -> None:
         big.make(folder, n).close()
         house = make_app_state(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=SystemClock())
         with TestClient(make_app(house), headers={"X-Amber-Lane": "1"}) as client:
-            client.post("/api/v1/session/first", json={"mail": "b@amber-lane.example", "password": "long-enough-word", "name": "Bench"})
+            client.post(
+                "/api/v1/session/first",
+                json={
+                    "mail": "b@amber-lane.example",
+                    "password": "long-enough-word",
+                    "name": "Bench",
+                    "country": "GB",
+                    "zone": "Europe/London",
+                },
+            )
             for what, query, every, aim in (
                 ("by SKU", "sort=sku", 900, 50),
                 ("filtered by state and supplier", "sort=sku&filters=state:open;supplier:1", 700, 50),

@@ -189,7 +189,10 @@ def _today(report: Report, folder: Path) -> None:
     house = make_app_state(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=big.CLOCK)
     with TestClient(make_app(house)) as client:
         client.headers["x-amber-lane"] = "1"
-        client.post("/api/v1/session/first", json={"name": "B", "mail": "b@x.example", "password": "long-enough-word"}).raise_for_status()
+        client.post(
+            "/api/v1/session/first",
+            json={"name": "B", "country": "GB", "zone": "Europe/London", "mail": "b@x.example", "password": "long-enough-word"},
+        ).raise_for_status()
 
         def see(path: str) -> float:
             return statistics.median(seconds(lambda: client.get(path).raise_for_status()) for _ in range(7))

@@ -57,7 +57,16 @@ def run(report: Report, n: int = 100_000) -> None:
             ratio <= 3,
         )
         with TestClient(make_app(house), headers={"X-Amber-Lane": "1"}) as client:
-            client.post("/api/v1/session/first", json={"mail": "b@amber-lane.example", "password": "long-enough-word", "name": "Bench"})
+            client.post(
+                "/api/v1/session/first",
+                json={
+                    "mail": "b@amber-lane.example",
+                    "password": "long-enough-word",
+                    "name": "Bench",
+                    "country": "GB",
+                    "zone": "Europe/London",
+                },
+            )
             path = "/api/v1/prices/listings?sort=price&limit=100&filters=state:live"
             client.get(path)
             times = [seconds(partial(client.get, f"{path}&offset={i * 700}")) for i in range(80)]

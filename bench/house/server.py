@@ -60,7 +60,7 @@ class Server:
         """A client that is signed in."""
         client = httpx.Client(base_url=f"{self.address}/api/v1", headers={"X-Amber-Lane": "1"}, timeout=600, trust_env=False)
         who: dict[str, Any] = {"mail": "bench@amber-lane.example", "password": "long-enough-word"}
-        if client.post("/session/first", json={**who, "name": "Bench"}).status_code >= 400:
+        if client.post("/session/first", json={**who, "name": "Bench", "country": "GB", "zone": "Europe/London"}).status_code >= 400:
             client.post("/session", json=who).raise_for_status()
         return client
 

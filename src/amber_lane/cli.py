@@ -187,6 +187,7 @@ def world(
     speed: Annotated[float | None, typer.Option(help="World seconds per real second; 0 = paused. Left as it was if not given.")] = None,
     small: Annotated[bool, typer.Option(help="A few items only, for tests.")] = False,
     skus: Annotated[int, typer.Option(min=100, max=100_000, help="About how many SKUs its stores sell, where it is filled now.")] = 1330,
+    house: Annotated[str, typer.Option(help="Where it lies, where it is filled now: GB, US or JP.")] = "GB",
 ) -> None:
     """Run the practice world: simulated store, supplier, carrier and mailbox with a clock of their own."""
     import uvicorn
@@ -200,7 +201,7 @@ def world(
 
     logs.set_up()
     settings = Settings()
-    here = World(settings.data / "world.db")
+    here = World(settings.data / "world.db", land=_land(house))
     if small:
         populate(here, items=60, sold=24, others=(40, 30), history_days=3)
     else:
@@ -216,6 +217,15 @@ def world(
         access_log=False,
         timeout_graceful_shutdown=2,
     )
+
+
+def _land(house: str) -> str:
+    from .world.lands import LANDS
+
+    if house.upper() not in LANDS:
+        typer.echo(f"amber-lane: --house is one of {', '.join(LANDS)}", err=True)
+        raise typer.Exit(2)
+    return house.upper()
 
 
 @app.command()
@@ -246,11 +256,12 @@ def agent(
 def demo(
     speed: Annotated[float, typer.Option(help="How fast the practice world's time runs.")] = 60.0,
     skus: Annotated[int, typer.Option(min=100, max=100_000, help="About how many SKUs the demo data has, where it is made now.")] = 1330,
+    house: Annotated[str, typer.Option(help="Where its business is, where it is made now: GB, US or JP.")] = "GB",
 ) -> None:
     """Fill the demo data if there is none, and serve application and practice world until Ctrl C."""
     from .demo.run import run
 
-    raise typer.Exit(run(speed, skus))
+    raise typer.Exit(run(speed, skus, _land(house)))
 
 
 @app.command("new-password")

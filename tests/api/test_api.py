@@ -46,7 +46,11 @@ def client(app) -> Iterator[TestClient]:
     with TestClient(app, headers=OURS) as client:
         first = client.get("/api/v1/session").json()["first_start"]
         body = {"mail": "a@amber-lane.example", "password": "long-enough-word"}
-        answer = client.post("/api/v1/session/first", json=body | {"name": "Ada"}) if first else client.post("/api/v1/session", json=body)
+        answer = (
+            client.post("/api/v1/session/first", json=body | {"name": "Ada", "country": "GB", "zone": "Europe/London"})
+            if first
+            else client.post("/api/v1/session", json=body)
+        )
         assert answer.status_code == 200, answer.text
         yield client
 
@@ -86,7 +90,9 @@ def test_nobody_gets_in_without_signing_in_nor_by_another_page(app, client):
         assert stranger.post("/api/v1/session", json={"mail": "a@amber-lane.example", "password": "long-enough-word"}).status_code == 403
         assert (
             stranger.post(
-                "/api/v1/session/first", json={"mail": "b@b.example", "password": "long-enough-word", "name": "B"}, headers=OURS
+                "/api/v1/session/first",
+                json={"mail": "b@b.example", "password": "long-enough-word", "name": "B", "country": "GB", "zone": "Europe/London"},
+                headers=OURS,
             ).status_code
             == 409
         )

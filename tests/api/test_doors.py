@@ -184,7 +184,9 @@ def test_the_cookie_belongs_to_this_host_alone_behind_tls(tmp_path: Path) -> Non
         folder.mkdir()
         house = make_app_state(Settings(data=folder, jobs=False, web=folder, public=public, root_path=root), clock=SystemClock())
         client = TestClient(make_app(house), headers=OURS, base_url=public or "http://testserver", root_path=root)
-        answer = client.post("/api/v1/session/first", json={"name": "Ada", "mail": ADA, "password": WORD})
+        answer = client.post(
+            "/api/v1/session/first", json={"name": "Ada", "country": "GB", "zone": "Europe/London", "mail": ADA, "password": WORD}
+        )
         kept = answer.headers["set-cookie"].lower()
         assert kept.startswith(f"{name.lower()}=") and "httponly" in kept and "samesite=strict" in kept and f"path={root or '/'};" in kept
         assert ("secure" in kept) is secure and ("strict-transport-security" in answer.headers) is secure

@@ -23,7 +23,7 @@ def test_it_stands_under_any_path_and_its_pages_know(tmp_path: Path) -> None:
         assert client.get("/amber/api/health").json() == {"status": "ok", "version": __version__}
         for path in ("/amber/", "/amber/setup/partners"):
             assert '<base href="/amber/" />' in client.get(path).text
-        body = {"name": "Ada", "mail": "ada@amber-lane.example", "password": "long-enough-word"}
+        body = {"name": "Ada", "country": "GB", "zone": "Europe/London", "mail": "ada@amber-lane.example", "password": "long-enough-word"}
         answer = client.post("/amber/api/v1/session/first", json=body, headers={"x-amber-lane": "1"})
         cookie = answer.headers["set-cookie"].lower()
         assert answer.json()["version"] == __version__ and "path=/amber" in cookie and "secure" in cookie

@@ -13,7 +13,10 @@ import httpx
 from playwright.sync_api import Browser
 
 WORLD, HERE = "http://127.0.0.1:8701", "http://127.0.0.1:8790"
-PERSON = {"name": "Mira Vale", "mail": "mira@amber-lane.example", "password": "long-enough-word"}
+PERSON = {"name": "Mira Vale", "mail": "mira@amber-lane.example", "password": "long-enough-word"} | {
+    "country": "GB",
+    "zone": "Europe/London",
+}
 RULE = {"rules": [{"scope": "house", "scope_key": "", "band_from": 0, "rule": "margin", "rule_value": 280_000, "endings": "95"}]}
 
 

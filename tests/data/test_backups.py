@@ -145,7 +145,13 @@ def test_a_full_or_closed_disk_is_told_in_words_and_goes_on_by_itself(tmp_path: 
             connection.exec_driver_sql(f"pragma {name}={value}")
 
     with TestClient(make_app(house), headers={"X-Amber-Lane": "1"}) as client:
-        person = {"name": "Ada", "mail": "ada@amber-lane.example", "password": "seven quiet herons"}
+        person = {
+            "name": "Ada",
+            "country": "GB",
+            "zone": "Europe/London",
+            "mail": "ada@amber-lane.example",
+            "password": "seven quiet herons",
+        }
         assert client.post("/api/v1/session/first", json=person).status_code == 200
         large = {"key": "x" * 190, "hours": 1}
         for setting, value, free, words in (

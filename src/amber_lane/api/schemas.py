@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from typing import Annotated, Any, Generic, Literal, TypeVar
 
 import orjson
@@ -102,7 +102,9 @@ def wish(
 def _default(value: object) -> object:
     if isinstance(value, datetime):
         return value.astimezone(UTC).isoformat()
-    raise TypeError
+    if isinstance(value, date):
+        return value.isoformat()
+    raise TypeError(type(value).__name__)
 
 
 def written(body: object) -> Response:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
+
 from .numbers import parse_decimal, scaled
 
 # The widest amounts and rates that keep every product below inside int64.
@@ -15,6 +17,13 @@ MINOR_DIGITS: dict[str, int] = {
     **dict.fromkeys(("KWD", "BHD", "TND"), 3),
 }
 
+# About how many of its minor units make a euro cent, where that is not one: only for limits that nobody has typed yet.
+_ABOUT = {
+    "JPY": "1.6", "KRW": "15", "VND": "270", "CLP": "10", "ISK": "1.4", "HUF": "390", "CZK": "25", "PLN": "4", "SEK": "11",
+    "NOK": "11", "DKK": "7", "INR": "95", "THB": "38", "TRY": "45", "MXN": "20", "ZAR": "20", "PHP": "62", "HKD": "9", "CNY": "8",
+    "MYR": "5", "ILS": "4", "BRL": "6", "RON": "5", "BGN": "2", "UAH": "45", "KWD": "3.3", "BHD": "4.1", "TND": "34",
+}  # fmt: skip
+
 SIGNS = {"GBP": "£", "EUR": "€", "USD": "$", "JPY": "¥"}
 
 
@@ -24,6 +33,17 @@ def minor_digits(currency: str) -> int:
         return MINOR_DIGITS[currency]
     except KeyError:
         raise ValueError(f"unknown currency {currency!r}; use an ISO 4217 code such as EUR or JPY") from None
+
+
+def usual_amount(cents: int, currency: str) -> int:
+    """A round amount of about so many euro cents, in minor units of a currency: where a limit begins that nobody has typed.
+
+    >>> usual_amount(150, "EUR"), usual_amount(150, "JPY"), usual_amount(1500, "KWD")
+    (150, 240, 4900)
+    """
+    about = int(Decimal(_ABOUT.get(currency, "1")) * cents)
+    place = 10 ** max(len(str(about)) - 2, 0)
+    return about // place * place if currency in _ABOUT else cents
 
 
 def parse_money(text: str, currency: str, what: str = "amount") -> int:

@@ -190,8 +190,8 @@ def _bounds(terms: Mapping[str, Any], lows: list[int], set_by: SetBy, currency: 
         falls = set_by is SetBy.step and best is not None and best < terms["old"]
         name = f"{'Lowest' if falls else 'Highest'} in one step of {show_percent(terms['step'])}"
         bounds.append(Bound(name, low if falls else high, set_by is SetBy.step, by=by.get("step", "")))
-    ends = " ".join(f".{end:02d}" for end in terms.get("endings") or [])
-    bounds.append(Bound("Endings", None, False, ends or "any", by.get("endings", "")))
+    ends = " or ".join(f"{end:02d}" for end in terms.get("endings") or [])
+    bounds.append(Bound("Ends in", None, False, ends or "any", by.get("endings", "")))
     if terms.get("reserve"):
         bounds.append(Bound("Kept for returns", None, False, show_percent(terms["reserve"], 2), by.get("reserve", "")))
     return bounds

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime, time
 from typing import Any, ClassVar, TypeVar
 
 from sqlalchemy import BigInteger, Dialect, Integer, MetaData, Select, Text, TypeDecorator, text
@@ -28,6 +28,11 @@ def from_ms(value: int) -> datetime:
     return datetime.fromtimestamp(value // 1000, UTC).replace(microsecond=value % 1000 * 1000)
 
 
+def day_ms(value: date) -> int:
+    """A day of the calendar as `Day` columns keep it."""
+    return to_ms(datetime.combine(value, time(), UTC))
+
+
 class UtcTime(TypeDecorator[datetime]):
     """An aware time, stored as integer milliseconds: sorts, compares and bulk-inserts as a number."""
 
@@ -39,6 +44,19 @@ class UtcTime(TypeDecorator[datetime]):
 
     def process_result_value(self, value: Any, dialect: Dialect) -> datetime | None:
         return None if value is None else from_ms(value)
+
+
+class Day(TypeDecorator[date]):
+    """A day of the calendar, which is in no time zone: stored as the milliseconds of its midnight in UTC."""
+
+    impl = BigInteger
+    cache_ok = True
+
+    def process_bind_param(self, value: date | None, dialect: Dialect) -> int | None:
+        return None if value is None else day_ms(value)
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> date | None:
+        return None if value is None else from_ms(value).date()
 
 
 class Json(TypeDecorator[Any]):
@@ -95,7 +113,14 @@ class Base(DeclarativeBase):
             "pk": "pk_%(table_name)s",
         }
     )
-    type_annotation_map: ClassVar[dict[Any, Any]] = {datetime: UtcTime, str: Text, int: BigInteger, dict[str, Any]: Json, list[Any]: Json}
+    type_annotation_map: ClassVar[dict[Any, Any]] = {
+        datetime: UtcTime,
+        date: Day,
+        str: Text,
+        int: BigInteger,
+        dict[str, Any]: Json,
+        list[Any]: Json,
+    }
 
 
 class Row(Base):

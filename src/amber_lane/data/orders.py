@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy import CheckConstraint, ColumnElement, ForeignKey, Index, UniqueConstraint, case, text
@@ -33,7 +33,7 @@ class Order(Versioned):
     currency: Mapped[str]
     ordered_at: Mapped[datetime]
     came_at: Mapped[datetime]
-    promised_by: Mapped[datetime | None]
+    promised_by: Mapped[date | None]
     note: Mapped[str] = mapped_column(default="")
     channel: Mapped[str] = mapped_column(default="link")
     # The limits that a person let it past.

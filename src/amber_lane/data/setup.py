@@ -104,7 +104,7 @@ class Supplier(Partner):
     mail: Mapped[str] = mapped_column(default="")
     # Other currencies that some of its items are sold in; its sending and its bills are in its own.
     also: Mapped[list[Any]] = mapped_column(default=list)
-    # What it lets us ask: calls a minute and a day, and between which hours (UTC); None = as it answers.
+    # What it lets us ask: calls a minute and a day, and between which hours of the house's day; None = as it answers.
     calls_minute: Mapped[int | None]
     calls_day: Mapped[int | None]
     hour_from: Mapped[int | None]

@@ -33,37 +33,33 @@ from ..services.partners import connections, partner_terms
 from ..services.people import users
 from ..services.pricing.drafts import PolicyChange
 from ..sheets.mapped import look
-from ..world.front import CRAFT, DOORS, MAIL_KEY, Door
+from ..world.front import CRAFT, DOORS, LANDS, MAIL_KEY, POUND, Door, Land
 
 OWNER = "Mara Whitlock"
 UNCALLED = (("store", "program", "Hearthmade Row"), ("supplier", "sheet", "Ines at Meridian Buying"))
 TOKEN = "hearthmade.token"
-QUAYSIDE = OriginTerms(
-    "gdynia",
-    "Gdynia",
-    "PL",
-    "12:00",
-    150,
-    [
-        ServiceTerms("road", "Road parcel", "GB", 1290, 300, 40_000, 6, 9, True),
-        ServiceTerms("road", "Road parcel", "IE", 1690, 300, None, 7, 10, True),
-        ServiceTerms("road", "Road parcel", "SE", 1190, 300, 40_000, 4, 6, True),
-    ],
-    "Quayside Bulk, ul. Nabrzeżna 12, Gdynia",
-    ("2026-04-06", "2026-05-01"),
-)
-MERIDIAN = OriginTerms(
-    "porto",
-    "Porto",
-    "PT",
-    "10:00",
-    80,
-    [
-        ServiceTerms("air", "Air parcel", "GB", 640, 210, None, 7, 11, True),
-        ServiceTerms("air", "Air parcel", "IE", 690, 210, None, 7, 12, True),
-    ],
-    "Meridian Buying, Rua do Cais 40, Porto",
-)
+
+
+def quayside(land: Land) -> OriginTerms:
+    services = [
+        ServiceTerms("road", "Road parcel", land.country, 1290, 300, 40_000, 6, 9, True),
+        ServiceTerms("road", "Road parcel", land.near[0], 1690, 300, None, 7, 10, True),
+        ServiceTerms("road", "Road parcel", land.near[1], 1190, 300, 40_000, 4, 6, True),
+    ]
+    back, shut = "Quayside Bulk, ul. Nabrzeżna 12, Gdynia", ("2026-04-06", "2026-05-01")
+    return OriginTerms("gdynia", "Gdynia", "PL", "12:00", 150, services, back, shut)
+
+
+def meridian(land: Land) -> OriginTerms:
+    services = [
+        ServiceTerms("air", "Air parcel", land.country, 640, 210, None, 7, 11, True),
+        ServiceTerms("air", "Air parcel", land.near[0], 690, 210, None, 7, 12, True),
+    ]
+    return OriginTerms("porto", "Porto", "PT", "10:00", 80, services, "Meridian Buying, Rua do Cais 40, Porto")
+
+
+# Of a rule, what are amounts: written in pence, and turned into the house's money.
+RULE_AMOUNTS = ("band_from", "min_profit")
 # Two bands say nothing of returns: there what really came back is kept.
 RULES: tuple[dict[str, Any], ...] = (
     {
@@ -83,7 +79,7 @@ KNITS = ("star blanket", "night hat", "mitten pair", "lantern cosy", "field scar
 COLOURS = ("navy", "moss", "slate", "rust", "oat", "night sky", "heather", "ash")
 
 
-def join_all(house: AppState, world: str) -> None:
+def join_all(house: AppState, world: str, land: Land) -> None:
     """Join everybody, say what the business takes and gives, and set its rules."""
     port = int(world.rsplit(":", 1)[1])
     with house.db.writing() as s:
@@ -98,37 +94,42 @@ def join_all(house: AppState, world: str) -> None:
             given = connections.Join(one.owner, one.kind, one.name, address, one.key, *lands)
             connections.join_partner(context, house.connectors, given, connections.ask_account(house.connectors, given))
         for owner, kind, name in UNCALLED:
-            connections.join_uncalled(
-                context, connections.Join(owner, kind, name, "", "", *(("PT", "EUR") if owner == "supplier" else ("GB", "GBP")))
-            )
+            where = ("PT", "EUR") if owner == "supplier" else (land.country, land.currency)
+            connections.join_uncalled(context, connections.Join(owner, kind, name, "", "", *where))
         for store in s.scalars(select(Store)):
             # The demo is a house at work: what goes out was looked at long ago.
             going_live.all_on(context, store)
-        _say_terms(context)
-        s.add_all(PriceRule(scope="house", scope_key="", **rule) for rule in RULES)
+        _say_terms(context, land)
+        s.add_all(PriceRule(scope="house", scope_key="", **_ruled(rule, land)) for rule in RULES)
         PolicyChange("house", "", {"send": "once"}).keep(context)
-        regional.set_place(context, regional.Place("GB", "Europe/London", "dmy", "."))
+        regional.set_place(context, regional.Place(land.country, land.zone, land.dates, ".", land.currency))
         link = house.connectors.store(context, 1)
         link.tell_of_orders(f"{house.settings.address}/api/v1/hooks/stores/1", house.connectors.credentials.for_use("hook-1"))
         _make_token(context, house.settings.data)
 
 
-def _say_terms(context: Context) -> None:
+def _ruled(rule: dict[str, Any], land: Land) -> dict[str, Any]:
+    """A rule in the land's money; its prices end as they do there."""
+    amounts = {name: land.amount(rule[name]) for name in RULE_AMOUNTS}
+    return rule | amounts | ({} if land.ending == 95 else {"endings": str(land.ending)})
+
+
+def _say_terms(context: Context, land: Land) -> None:
     """What no partner tells by itself."""
     stores = {row.name: row for row in context.session.scalars(select(Store))}
     own, fair, craft = stores["Dusk & Dial shop"], stores["Bramble Fair"], stores["Hearthmade Row"]
-    for store, percent, fixed in ((own, 19_000, 20), (fair, 0, 0), (craft, 25_000, 20)):
+    for store, percent, fixed in ((own, 19_000, land.amount(20)), (fair, 0, 0), (craft, 25_000, land.amount(20))):
         store.payment, store.payment_fixed, store.tax_in_price = percent, fixed, 0
     fees = {(row.store_id, row.category): row for row in context.session.scalars(select(FeeRow))}
     fees[own.id, ""].percent = 20_000
-    fees[craft.id, ""].percent, fees[craft.id, ""].fixed = 65_000, 15
+    fees[craft.id, ""].percent, fees[craft.id, ""].fixed = 65_000, land.amount(15)
     fair.title_most, fair.banned_words = 80, ["best", "cheapest", "free", "guaranteed"]
     craft.title_most, craft.banned_words = 140, ["wholesale"]
     suppliers = {row.name: row for row in context.session.scalars(select(Supplier))}
     suppliers["Northlight Trade"].rebate = 20_000
     suppliers["Northlight Trade"].plans = [
-        asdict(Plan("Trade circle", 30_000, fee=2900)),
-        asdict(Plan("Volume terms", 20_000, from_spend=4_500_000, taken=True)),
+        asdict(Plan("Trade circle", 30_000, fee=land.amount(2900))),
+        asdict(Plan("Volume terms", 20_000, from_spend=land.amount(4_500_000), taken=True)),
     ]
     suppliers["Sable Retail"].calls_day = 600
     # What may be bought in a day where the house pays by card, and from its main wholesaler.
@@ -136,7 +137,7 @@ def _say_terms(context: Context) -> None:
         ("House card", "Sable Retail", 25_000, None),
         ("Trade account", "Northlight Trade", 250_000, 200),
     ):
-        context.session.add(BuyingAccount(supplier_id=suppliers[supplier].id, name=name, cap_money=money, cap_orders=orders))
+        context.session.add(BuyingAccount(supplier_id=suppliers[supplier].id, name=name, cap_money=land.amount(money), cap_orders=orders))
     suppliers["Quayside Bulk"].plans = [asdict(Plan("Season pass", 45_000, fee=19_900))]
     suppliers["Ines at Meridian Buying"].note = "buys for us in Portugal; writes back within a day"
     ines = suppliers["Ines at Meridian Buying"]
@@ -144,9 +145,10 @@ def _say_terms(context: Context) -> None:
     own.greeting = "Clear skies, {name}!"
     context.session.scalars(select(Mailbox)).one().sender = "orders@dusk-and-dial.example"
     users.make_person(context, "Ines", "ines@meridian-buying.example", "practice-agent", "agent", {"suppliers": [ines.id]})
-    for base, rate in (("PLN", "0.196"), ("EUR", "0.842")):
-        context.session.add(Rate(base=base, quote="GBP", day=context.now - timedelta(days=1), nano=int(Decimal(rate).scaleb(9))))
-    for name, terms in (("Quayside Bulk", QUAYSIDE), ("Ines at Meridian Buying", MERIDIAN)):
+    for base in ("PLN", "EUR"):
+        rate = (Decimal(POUND[land.currency]) / Decimal(POUND[base])).quantize(Decimal("0.001"))
+        context.session.add(Rate(base=base, quote=land.currency, day=context.now - timedelta(days=1), nano=int(rate.scaleb(9))))
+    for name, terms in (("Quayside Bulk", quayside(land)), ("Ines at Meridian Buying", meridian(land))):
         partner_terms.write_origins(context, suppliers[name], [terms])
     context.session.flush()
 
@@ -232,4 +234,4 @@ def _bring_meridian(house: AppState, number: int) -> None:
     catalogue_sheets.take_sheet(number, data, house.db, context_of, lambda done, of: None)
 
 
-__all__ = ["CRAFT", "OWNER", "TOKEN", "bring_in_goods", "join_all"]
+__all__ = ["CRAFT", "LANDS", "OWNER", "TOKEN", "Land", "bring_in_goods", "join_all"]

@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import select
 
 from ..core.ids import make_s10
-from ..data.base import to_ms
+from ..data.base import day_ms, to_ms
 from ..data.bulk import bulk_insert
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
@@ -26,10 +26,10 @@ from ..services.fulfilment.delivery_exceptions import RETURNED_FOR
 from ..services.orders.intake import keep_lines
 from ..services.pricing import sales_velocity
 from ..services.pricing.inputs import fee_of, fee_rows
+from .partners import Land
 
 FIRST = ("Rowan", "Tilda", "Emeka", "Marit", "Callum", "Wren", "Nadia", "Theo", "Aoife", "Selma")
 LAST = ("Lindqvist", "Abara", "Prewitt", "Marrow", "Dunmore", "Fennimore", "Okello", "Thackray", "Sorrel", "Quill")
-TOWNS = (("Hull", "HU3 1AB"), ("Ely", "CB7 4DL"), ("Whitby", "YO21 3PR"), ("Bristol", "BS1 4ST"), ("Truro", "TR1 2SF"))
 # Returns of the last days would still ask for somebody.
 BACK_AFTER = 9 * 86_400_000
 # Table -> the columns of its past rows; the number of the order is the number of every row that belongs to it.
@@ -100,7 +100,7 @@ TABLES: dict[Any, tuple[str, ...]] = {
 }
 
 
-def write_past(context: Context, days: int = 56, a_day: int = 52, seed: int = 7) -> int:
+def write_past(context: Context, land: Land, days: int = 56, a_day: int = 52, seed: int = 7) -> int:
     """Write `days` of past orders at about `a_day` each. Returns how many."""
     rng, s, start = random.Random(f"past-{seed}"), context.session, context.now - timedelta(days=days)
     stores = {row.id: row for row in s.scalars(select(Store))}
@@ -112,7 +112,7 @@ def write_past(context: Context, days: int = 56, a_day: int = 52, seed: int = 7)
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)
         .join(Origin, Origin.id == Lane.origin_id)
-        .join(Service, (Service.origin_id == Origin.id) & (Service.code == Lane.service) & (Service.country == "GB"))
+        .join(Service, (Service.origin_id == Origin.id) & (Service.code == Lane.service) & (Service.country == land.country))
         .where(Listing.profit > 0, Lane.priority == 0, Item.currency == Listing.currency)
         .order_by(Sku.id, Listing.store_id)
     ).all()
@@ -121,6 +121,7 @@ def write_past(context: Context, days: int = 56, a_day: int = 52, seed: int = 7)
     weights = [rng.paretovariate(1.2) * share[stores[row[1].store_id].kind] for row in sold]
     rows: dict[Any, list[tuple[Any, ...]]] = {table: [] for table in TABLES}
     number = 0
+    towns = [town for town, weight in land.towns if town[3] == land.country and weight > 3]
     first: dict[Lane, str] = {}
     for day in range(days):
         weekend = (start + timedelta(days=day)).weekday() >= 5
@@ -134,9 +135,10 @@ def write_past(context: Context, days: int = 56, a_day: int = 52, seed: int = 7)
             late = rng.random() < (0.62 if sku.id % 23 == 0 else 0.03)
             arrived = to_ms(at + timedelta(days=rng.uniform(8.5, 12.0) if late else rng.uniform(1.5, 3.2)))
             quantity = 1 if rng.random() < 0.88 else 2
-            town, postcode = rng.choice(TOWNS)
+            town, region, postcode, _ = rng.choice(towns)
             name = f"{rng.choice(FIRST)} {rng.choice(LAST)}"
-            address = {"name": name, "address_1": f"{rng.randint(1, 90)} Lantern Row", "city": town, "postcode": postcode, "country": "GB"}
+            street = f"{rng.randint(1, 90)} Lantern Row"
+            address = {"name": name, "address_1": street, "city": town, "region": region, "postcode": postcode, "country": land.country}
             line = OrderLine(quantity=quantity, paid=listing.wanted_price * quantity)
             kept = keep_lines(store, [fee_of(fees, store.id, sku.category)], [(quantity, line.paid, True)])[0]
             line.tax, line.store_fee, line.payment_fee, line.net_revenue = kept
@@ -154,11 +156,11 @@ def write_past(context: Context, days: int = 56, a_day: int = 52, seed: int = 7)
                     "",
                     "",
                     json.dumps(address),
-                    "GB",
+                    land.country,
                     store.currency,
                     ms,
                     ms,
-                    to_ms(at + timedelta(days=7)),
+                    day_ms((at + timedelta(days=7)).date()),
                     "",
                     "past",
                     False,
@@ -212,9 +214,11 @@ def write_past(context: Context, days: int = 56, a_day: int = 52, seed: int = 7)
                 )
             )
             rows[PurchaseLine].append((number, number, 1, item.id, quantity, goods, goods, True))
-            end, message, place = ("returned", "Back to its sender", "Leeds") if back else ("delivered", "Delivered", "At the door")
+            end, message, place = (
+                ("returned", "Back to its sender", land.warehouses[0][1]) if back else ("delivered", "Delivered", "At the door")
+            )
             rows[Parcel].append(
-                (number, 1, 1, make_s10("SW", 90_000_000 + number, "GB"), end, made, arrived, arrived, f"{message}, {place}")
+                (number, 1, 1, make_s10("SW", 90_000_000 + number, land.country), end, made, arrived, arrived, f"{message}, {place}")
             )
             rows[ParcelLine].append((number, number))
             rows[PassedOn].append((number, number, made, made))

@@ -64,22 +64,24 @@ def _begin_anew(settings: Settings) -> None:
         mark.unlink()
 
 
-def _fill(settings: Settings, world: str) -> None:
+def _fill(settings: Settings, world: str, land: str) -> None:
     """Make the demo data in an empty house."""
     from ..api.app import make_app_state
+    from .partners import LANDS
     from .seed import is_seeded, seed
 
     house = make_app_state(settings.model_copy(update={"world": world}))
     if not is_seeded(house):
         print("Amber Lane: making the demo data", flush=True)
         (settings.data / UNFINISHED).touch()
-        seed(house, world, lambda message: print(f"  {message}", flush=True))
+        seed(house, world, LANDS[land], lambda message: print(f"  {message}", flush=True))
         (settings.data / UNFINISHED).unlink()
     house.db.close()
 
 
-def run(speed: float, skus: int) -> int:
-    """Start the world, seed an empty house, serve; stop both at Ctrl C. skus: how many there are about. Returns the exit status."""
+def run(speed: float, skus: int, house: str) -> int:
+    """Start the world, seed an empty house, serve; stop both at Ctrl C. skus: how many there are about; house: the country of a new
+    one. Returns the exit status."""
     logs.set_up()
     settings = Settings()
     settings.data.mkdir(parents=True, exist_ok=True)
@@ -87,14 +89,14 @@ def run(speed: float, skus: int) -> int:
     me = [sys.executable, "-m", "amber_lane.cli"]
     world = settings.world_address
     serve = [*me, "serve", "--world", world]
-    processes = [subprocess.Popen([*me, "world", "--skus", str(skus)], start_new_session=True)]
+    processes = [subprocess.Popen([*me, "world", "--skus", str(skus), "--house", house], start_new_session=True)]
     try:
         if _has_data(settings):
             # Both at once: the application waits for the world's clock by itself.
             processes.append(subprocess.Popen(serve, start_new_session=True))
         _wait(f"{world}/world/clock", processes[0], 60 + skus / 50)
         if len(processes) == 1:
-            _fill(settings, world)
+            _fill(settings, world, house)
             processes.append(subprocess.Popen(serve, start_new_session=True))
         httpx.post(f"{world}/world/clock", json={"speed": speed}, timeout=10, trust_env=False).raise_for_status()
         _wait(f"http://{settings.host}:{settings.port}/api/health", processes[1], 60)

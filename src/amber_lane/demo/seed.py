@@ -31,7 +31,7 @@ from ..services.mapping import audit, lanes
 from ..services.pricing.drafts import PolicyChange
 from ..services.sourcing import samples, saved_searches
 from ..sheets.table import read_sheet
-from .partners import OWNER, bring_in_goods, join_all
+from .partners import OWNER, Land, bring_in_goods, join_all
 from .past import write_past
 
 
@@ -40,19 +40,19 @@ def is_seeded(house: AppState) -> bool:
         return bool(s.scalar(select(func.count()).select_from(Store)))
 
 
-def seed(house: AppState, world: str, tell: Callable[[str], Any] = print, rounds: int = 10) -> None:
+def seed(house: AppState, world: str, land: Land, tell: Callable[[str], Any] = print, rounds: int = 10) -> None:
     """Fill an empty house. rounds: hours lived through before the doors open."""
     follow(house, world)
     tell("joining stores, suppliers, carrier and mailbox")
-    join_all(house, world)
+    join_all(house, world, land)
     tell("bringing in the catalogues and the listings")
     bring_in_goods(house, world)
     _open_lanes(house)
     _import_history(house, world)
     with house.db.writing() as s:
         context = Context(s, house.clock, OWNER)
-        write_past(context)
-        _open_alerts(context)
+        write_past(context, land)
+        _open_alerts(context, land)
     tell(f"living through the first {rounds} hours")
     with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
         for n in range(rounds):
@@ -63,13 +63,13 @@ def seed(house: AppState, world: str, tell: Callable[[str], Any] = print, rounds
             if n == rounds - 1:
                 hand.post("/world/facts", json={"name": "retail_calls", "value": 60})
             if n == rounds - 6:
-                _sell_unmapped(house, hand)
+                _sell_unmapped(house, hand, land)
             if n == rounds - 3:
                 _change_goods(house, hand)
             if n == rounds - 2:
                 _move_prices(house, hand)
     _differ(house, world)
-    _prepare_some(house)
+    _prepare_some(house, land)
     with house.db.writing() as s:
         # From now on orders wait a while for a person, then go by themselves.
         PolicyChange("house", "", {"send": "after", "send_minutes": 180}).keep(Context(s, house.clock, OWNER))
@@ -161,21 +161,22 @@ def _differ(house: AppState, world: str) -> None:
         house.reader.check(store)
 
 
-def _prepare_some(house: AppState) -> None:
+def _prepare_some(house: AppState, land: Land) -> None:
     """Goods on their way to the shelf, one search that keeps looking, and where samples go."""
     with house.db.writing() as s:
         context = Context(s, house.clock, OWNER)
         for store, words, most in ((3, "wool", 9), (2, "red lamp", 6)):
             found = house.finder.find(context, Search(store, words, ours="no", sort="profit", limit=most))
             preparation.prepare(context, house.finder, found.ids, store)
-        lamps = Search(1, "headlamp", days=8, keeps_least=200, stock_least=20)
+        lamps = Search(1, "headlamp", days=8, keeps_least=land.amount(200), stock_least=20)
         saved_searches.save(context, "Headlamps within 8 days", lamps, 12, 3, "report")
-        samples.set_own_address(context, Address(OWNER, "2 Pier Road", "Whitby", "YO21 3PT", "GB"))
+        street, city, region, postcode = land.own
+        samples.set_own_address(context, Address(OWNER, street, city, postcode, land.country, region=region))
 
 
-def _open_alerts(context: Context) -> None:
+def _open_alerts(context: Context, land: Land) -> None:
     """A few listings near their limits, as in any grown shop."""
-    listings = list(context.session.scalars(select(Listing).where(Listing.landed > 700).order_by(Listing.id).limit(120)))
+    listings = list(context.session.scalars(select(Listing).where(Listing.landed > land.amount(700)).order_by(Listing.id).limit(120)))
     for listing in listings[5:100:12]:
         listing.ceiling = max(((listing.landed or 700) * 112 // 100) // 100 * 100 - 1, 100)
 
@@ -234,7 +235,7 @@ def _change_goods(house: AppState, hand: httpx.Client) -> None:
         audit.refresh(context)
 
 
-def _sell_unmapped(house: AppState, hand: httpx.Client) -> None:
+def _sell_unmapped(house: AppState, hand: httpx.Client, land: Land) -> None:
     """Somebody buys things that no lane fills yet, and one order comes from too far away."""
     with house.db.reading() as s:
         laned = select(Lane.sku_id)
@@ -249,24 +250,32 @@ def _sell_unmapped(house: AppState, hand: httpx.Client) -> None:
     for code in (*bare, *bare[:1]):
         hand.post("/world/buy", json={"sku": code, "quantity": 1, "store": "shop"})
     hand.post("/world/buy", json={"sku": known, "quantity": 1, "country": "NO", "store": "shop"})
+    near = land.near[0]
     # An address that no label takes, and somebody who buys for a whole club.
     odd = {
         "name": "Bríd Ní Fhearghail ☾",
         "address_1": "Coastguard Cottages, at the end of the harbour road",
-        "city": "Galway",
-        "postcode": "h91e2k3",
+        "city": "Galway" if near == "IE" else land.far[near][0],
+        "postcode": "h91e2k3" if near == "IE" else land.far[near][2].lower(),
     }
-    hand.post("/world/buy", json={"sku": known, "quantity": 1, "country": "IE", "store": "shop", "buyer": odd})
+    hand.post("/world/buy", json={"sku": known, "quantity": 1, "country": near, "store": "shop", "buyer": odd})
     with house.db.reading() as s:
         many = s.scalar(
             select(Sku.code)
             .join(Listing, Listing.sku_id == Sku.id)
-            .where(Sku.id.in_(laned), Listing.state == "live", Listing.store_id == 1, Listing.shown_quantity == 8, Listing.profit > 300)
+            .where(
+                Sku.id.in_(laned),
+                Listing.state == "live",
+                Listing.store_id == 1,
+                Listing.shown_quantity == 8,
+                Listing.profit > land.amount(300),
+            )
             .order_by(Listing.shown_price)
             .limit(1)
         )
     hand.post("/world/buy", json={"sku": many, "quantity": 8, "store": "shop"})
     # Somebody who pressed the button a second time.
-    hasty = {"name": "Ottilie Marsh", "address_1": "12 Kiln Lane", "city": "Ely", "postcode": "CB7 4AA"}
+    city, region, postcode = land.hasty
+    hasty = {"name": "Ottilie Marsh", "address_1": "12 Kiln Lane", "city": city, "region": region, "postcode": postcode}
     for _ in range(2):
-        hand.post("/world/buy", json={"sku": known, "quantity": 1, "country": "GB", "store": "shop", "buyer": hasty})
+        hand.post("/world/buy", json={"sku": known, "quantity": 1, "country": land.country, "store": "shop", "buyer": hasty})

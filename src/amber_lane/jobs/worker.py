@@ -154,12 +154,12 @@ class Worker:
     def sweep(self) -> None:
         for number in self.reader.due(Supplier, Supplier.next_sweep, self.clock.now()):
             with self.db.reading() as s:
-                supplier = s.get(Supplier, number)
-                spent = supplier is not None and polling_plan.calls_left(Context(s, self.clock, "Watch"), supplier) == 0
-            if not supplier or not supplier.watching or supplier.next_sweep is None:
-                continue
-            # Outside its hours, and once its calls of the day are used up, it is left alone.
-            if polling_plan.may_ask(supplier, self.clock.now()) and not spent:
+                context, supplier = Context(s, self.clock, "Watch"), s.get(Supplier, number)
+                if not supplier or not supplier.watching or supplier.next_sweep is None:
+                    continue
+                # Outside its hours, and once its calls of the day are used up, it is left alone.
+                asks = polling_plan.may_ask(context, supplier) and polling_plan.calls_left(context, supplier) != 0
+            if asks:
                 self._alone("sweep", self.reader.sweep, number)
 
     def read(self) -> None:

@@ -10,9 +10,10 @@ from typing import Any
 
 from fastapi import HTTPException, Request, Response
 
+from . import lands
 from .life import DAY, show
 from .partners import SHOPS
-from .state import World, iso, pence, pounds
+from .state import World, iso
 
 STATES = ("live", "paused", "ended")
 WORDS = ("title", "description", "gtin", "mpn", "brand", "category", "options", "tags", "family")
@@ -69,7 +70,7 @@ def _checked(given: dict[str, Any]) -> dict[str, Any]:
     try:
         for name in ("price", "compare_at"):
             if name in out:
-                out[name] = pence(out[name]) if out[name] != "" else None
+                out[name] = lands.minor_of(out[name]) if out[name] != "" else None
     except ValueError as error:
         raise HTTPException(422, str(error)) from error
     if "pictures" in out:
@@ -98,11 +99,11 @@ def order_of(world: World, store: str, number: str) -> dict[str, Any]:
 
 def order_out(row: dict[str, Any]) -> dict[str, Any]:
     body = json.loads(row["body"])
-    lines = [line | {"unit_price": pounds(line["unit_price"])} for line in body["lines"]]
+    lines = [line | {"unit_price": lands.text(line["unit_price"])} for line in body["lines"]]
     return {
         "number": row["number"],
         "ordered_at": iso(row["at"]),
-        "currency": "GBP",
+        "currency": lands.here().currency,
         "state": row["state"],
         "lines": lines,
         "buyer": body["buyer"],
@@ -144,10 +145,10 @@ def refund(world: World, store: str, number: str, lines: list[tuple[int, int]], 
         given = world.fact("refunds", {}) or {}
         if reference not in given:
             paid = sum(there[line]["unit_price"] * (n or there[line]["quantity"]) for line, n in lines)
-            told = {"store": store, "order": number, "lines": [line for line, _ in lines], "paid": pounds(paid)}
+            told = {"store": store, "order": number, "lines": [line for line, _ in lines], "paid": lands.text(paid)}
             given = {**given, reference: told}
             world.remember("refunds", given)
-            back = sum(pence(one["paid"]) for one in given.values() if (one["store"], one["order"]) == (store, number))
+            back = sum(lands.minor_of(one["paid"]) for one in given.values() if (one["store"], one["order"]) == (store, number))
             if back >= sum(line["unit_price"] * line["quantity"] for line in order["lines"]):
                 db.execute("update shop_order set state = 'refunded' where store = ? and number = ?", (store, number))
 

@@ -13,10 +13,10 @@ from typing import Any
 from fastapi import APIRouter, Form, HTTPException, Request, Response
 from fastapi.responses import RedirectResponse
 
-from . import counter
+from . import counter, lands
 from .counter import world_of
 from .partners import SHOPS
-from .state import World, iso, pounds
+from .state import World, iso
 
 router = APIRouter(prefix="/craft")
 SHOP = SHOPS["craft"]
@@ -69,7 +69,7 @@ def sign_in(request: Request, name: str = Form(""), word: str = Form("")) -> Res
 @router.get("/home")
 def home(request: Request) -> Response:
     enter(request)
-    return _page("Signed in as the keeper of a stall. Country GB, money GBP, stall number H-118.")
+    return _page(f"Signed in as the keeper of a stall. Country {lands.here().country}, money {lands.here().currency}, stall number H-118.")
 
 
 def _sheet(header: tuple[str, ...], rows: list[list[Any]]) -> Response:
@@ -98,7 +98,7 @@ def one(request: Request, sku: str) -> Response:
 
 def _listing(row: dict[str, Any]) -> list[Any]:
     words = [row[name] for name in ("category", "gtin", "mpn", "brand", "options", "weight_g")]
-    return [row["sku"], row["title"], pounds(row["price"]), row["quantity"], row["state"], *words]
+    return [row["sku"], row["title"], lands.text(row["price"]), row["quantity"], row["state"], *words]
 
 
 @router.post("/stall/{sku}")

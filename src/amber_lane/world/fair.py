@@ -10,18 +10,19 @@ from typing import Any
 from fastapi import APIRouter, HTTPException, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from . import counter
+from . import counter, lands
 from .counter import world_of
 from .life import HAPPENS
 from .partners import SHOPS
-from .state import World, iso, pounds
+from .state import World, iso
 
 router = APIRouter(prefix="/fair/api")
 SHOP = SHOPS["fair"]
 BATCH_MOST = 250
 # Its words for what a listing is.
 STATUS = {"live": "on", "paused": "off", "ended": "closed"}
-FEES = (("", "9.5", "0.30"), ("optics", "7", "0.60"), ("charts", "12", "0.25"), ("paper", "12", "0.25"), ("lights", "10.5", "0.40"))
+# Group, percent, and the least in pence.
+FEES = (("", "9.5", 30), ("optics", "7", 60), ("charts", "12", 25), ("paper", "12", 25), ("lights", "10.5", 40))
 _calls: deque[float] = deque()
 _passes: dict[str, float] = {}
 
@@ -96,12 +97,12 @@ def me(request: Request, response: Response) -> dict[str, Any]:
     world = enter(request, response)
     return {
         "name": SHOP.name,
-        "land": "GB",
-        "money": "GBP",
+        "land": lands.here().country,
+        "money": lands.here().currency,
         "may": ["read listings", "write listings", "make listings", "read orders", "write fulfilments"],
         "carriers": list(SHOP.carriers),
         "account": "seller 8814",
-        "fees": [{"group": group, "percent": percent, "least": least} for group, percent, least in FEES],
+        "fees": [{"group": group, "percent": percent, "least": lands.text(lands.here().amount(least))} for group, percent, least in FEES],
         "pieces_most": int(world.fact("fair_pieces_most", 5200)),
         "offers_most": int(world.fact("fair_offers_most", 800)),
     }
@@ -120,8 +121,8 @@ def _offer(row: dict[str, Any]) -> dict[str, Any]:
         "goes_with": row["family"],
         "labels": row["tags"],
         "grams": row["weight_g"],
-        "price": pounds(row["price"]),
-        "was_price": None if row["compare_at"] is None else pounds(row["compare_at"]),
+        "price": lands.text(row["price"]),
+        "was_price": None if row["compare_at"] is None else lands.text(row["compare_at"]),
         "pieces": row["quantity"],
         "status": STATUS[row["state"]],
         "pictures": json.loads(row["pictures"]),

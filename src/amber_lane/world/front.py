@@ -8,6 +8,8 @@ from html import escape
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, JSONResponse
 
+from .lands import LANDS, POUND, Land
+
 router = APIRouter(include_in_schema=False)
 
 
@@ -22,6 +24,7 @@ class Door:
     key: str
 
 
+__all__ = ["CRAFT", "DOORS", "LANDS", "MAIL_KEY", "POUND", "Door", "Land", "doors", "nowhere", "router", "told"]
 DOORS = (
     Door("store", "own_site", "Dusk & Dial shop", "/shop/api", "dusk-dial:practice-shop"),
     Door("supplier", "wholesale_api", "Northlight Trade", "/wholesale/api", "practice-northlight"),

@@ -7,13 +7,14 @@ import random
 from collections.abc import Callable
 from typing import Any
 
+from . import lands
 from .partners import SELLERS, SHOPS, TIERS, seller_named
 from .state import World
-from .words import FAR, Good, make_buyer, make_goods, make_others
+from .words import Good, make_buyer, make_goods, make_others
 
 MINUTE, HOUR, DAY = 60_000, 3_600_000, 86_400_000
-# What a pound is in another money, in hundredths, for the world's own makers of prices.
-PER_POUND = {"GBP": 100, "PLN": 510}
+# What a made-up penny is in the importer's money, in hundredths.
+PLN = 510
 
 
 def tiers_of(number: str, cost: int) -> list[tuple[int, int]]:
@@ -78,10 +79,11 @@ def populate(
 def _stock_up(world: World, rng: random.Random, supplier: str, goods: list[Good], start: int) -> None:
     """Put goods on a supplier's shelves, in its money."""
     seller = SELLERS[supplier]
+    origins = seller.origins
     for i, good in enumerate(goods):
         stock = rng.choice([0, 4, 12]) if rng.random() < 0.06 else rng.randint(15, 600)
-        cost = good.cost * PER_POUND[seller.currency] // 100
-        origin = seller.origins[(i % 5 == 4) * (len(seller.origins) - 1)]["code"]
+        cost = good.cost * PLN // 100 if seller.money else lands.here().amount(good.cost)
+        origin = origins[(i % 5 == 4) * (len(origins) - 1)]["code"]
         words = (good.title, good.gtin, good.mpn, good.brand, good.category, good.options, good.pack_size, good.weight_g)
         world.db.execute(
             f"insert into supply_item values ({','.join('?' * 14)},0)", (supplier, good.number, *words, cost, cost, stock, origin)
@@ -97,7 +99,7 @@ def _set_out(world: World, store: str, goods: list[Good], start: int, times: int
         # And of these every second one is named so shortly that several items fit.
         short = i % 50 == 7
         title = good.shop_title.replace(f", {good.options}", "") if short else good.shop_title
-        price = ((good.cost + 220) * times // 100) // 100 * 100 + 95
+        price = lands.here().amount((good.cost + 220) * times // 100) // 100 * 100 + lands.here().ending
         world.db.execute(
             "insert into shop_listing(store, sku, title, gtin, mpn, brand, category, options, weight_g, price, quantity, state, "
             f"popularity) values ({','.join('?' * 13)})",
@@ -259,12 +261,13 @@ def buy(
     buyer = make_buyer(rng)
     if country and country != buyer["country"]:
         buyer["country"] = country
-        buyer["city"], buyer["postcode"] = FAR.get(country, (buyer["city"], buyer["postcode"]))
+        if there := lands.here().far.get(country):
+            buyer["city"], buyer["region"], buyer["postcode"] = there
     buyer |= given or {}
     count = world.one("select count(*) + 1 as n from shop_order where store = ?", (shop.code,))
     assert count
     number = f"{shop.prefix}{shop.first_number + count['n']}"
-    days = 12 if buyer["country"] != "GB" else 7 if shop.code == "shop" else 10
+    days = 12 if buyer["country"] != lands.here().country else 7 if shop.code == "shop" else 10
     body = {"number": number, "buyer": buyer, "lines": lines, "promised_days": days, "store": shop.code}
     world.db.execute(
         "insert into shop_order(store, number, at, state, body) values (?,?,?,?,?)", (shop.code, number, at, "open", json.dumps(body))
@@ -309,11 +312,12 @@ def _ship(world: World, rng: random.Random, number: int, at: int) -> None:
     digits = f"{serial:08d}"
     rest = 11 - sum(int(d) * w for d, w in zip(digits, _S10, strict=True)) % 11
     check = {10: 0, 11: 5}.get(rest, rest)
-    tracking = f"SW{digits}{check}GB"
+    home_country = lands.here().country
+    tracking = f"SW{digits}{check}{home_country}"
     given = tracking
     if rng.random() < 0.02:
         # A slip of the pen, put right some hours later.
-        given = f"SW{digits}{(check + 1) % 10}GB"
+        given = f"SW{digits}{(check + 1) % 10}{home_country}"
         world.plan(at + 6 * HOUR, "correct", purchase=number, number=tracking)
     world.db.execute("update purchase set state = 'shipped', tracking_number = ?, updated = ? where id = ?", (given, at, number))
     country = json.loads(purchase["body"])["address"]["country"]
@@ -321,10 +325,10 @@ def _ship(world: World, rng: random.Random, number: int, at: int) -> None:
     world.db.execute("insert or ignore into parcel values (?,?,?,?)", (tracking, number, country, int(stuck)))
     # Now and then a parcel finds nobody and goes back; a luck of its own, so that the rest of the life stays the same.
     back = random.Random(f"back-{world.seed}-{number}").random() < float(world.fact("comes_back", 0.02))
-    days = rng.uniform(1.2, 2.9) if country == "GB" else rng.uniform(3.5, 6.5)
+    days = rng.uniform(1.2, 2.9) if country == home_country else rng.uniform(3.5, 6.5)
     seller = seller_named(purchase["supplier"])
     home = seller.origins[0]["name"]
-    days += 3.5 if seller.country != "GB" else 0
+    days += 3.5 if seller.country != home_country else 0
     steps = [
         (0.0, "label", "Label made", home),
         (0.12, "collected", "Collected", home),

@@ -5,6 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+from .lands import here, text
+
+# Where services go to: the house's own country, and the two near it.
+HOME, NEAR, NEXT = "home", "near", "next"
 # Up to so many grams: the first unit, each next.
 BANDS_48 = [(2_000, 160, 55), (10_000, 290, 95), (30_000, 640, 180)]
 BANDS_24 = [(2_000, 290, 80), (10_000, 460, 130)]
@@ -26,19 +30,58 @@ class Shop:
 
 @dataclass(frozen=True)
 class Seller:
-    """A supplier of the world. moves: how often its figures change, against others."""
+    """A supplier of the world. land, money: '' = those of the house. moves: how often its figures change, against others."""
 
     code: str
     name: str
-    country: str
-    currency: str
+    land: str
+    money: str
     mark: str
-    origins: tuple[dict[str, Any], ...]
-    services: tuple[dict[str, Any], ...]
+    origins_at: tuple[dict[str, Any], ...]
+    ways: tuple[dict[str, Any], ...]
     tiers: bool = False
     moves: float = 1.0
     tax: int = 0
     accounts: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def country(self) -> str:
+        return self.land or here().country
+
+    @property
+    def currency(self) -> str:
+        return self.money or here().currency
+
+    @property
+    def origins(self) -> list[dict[str, Any]]:
+        """Its warehouses; those of a seller at home have the land's towns."""
+        out = []
+        for n, one in enumerate(self.origins_at):
+            own = {"country": self.country, "handling": self._amount(one["handling"])}
+            if one["code"] == "home":
+                own["code"], own["name"] = here().warehouses[n]
+            if not self.land:
+                own["return_address"] = f"{one['return_address']}, {here().back[n if one['code'] == 'home' else 2]}"
+            out.append(one | own)
+        return out
+
+    @property
+    def services(self) -> list[dict[str, Any]]:
+        places = {HOME: here().country, NEAR: here().near[0], NEXT: here().near[1]}
+        names = ("first", "following", "free_over")
+        amounts = [{name: None if one[name] is None else self._amount(one[name]) for name in names} for one in self.ways]
+        bands = [[(up_to, self._amount(first), self._amount(more)) for up_to, first, more in one["bands"]] for one in self.ways]
+        return [
+            one | money | {"country": places[one["country"]], "bands": steps}
+            for one, money, steps in zip(self.ways, amounts, bands, strict=True)
+        ]
+
+    def _amount(self, given: int) -> int:
+        return given if self.money else here().amount(given)
+
+    def text(self, minor: int) -> str:
+        """An amount of its money as text."""
+        return text(minor, self.currency)
 
 
 def _origin(code: str, name: str, country: str, handling: int, cut_off: str, back: str, holidays: tuple[str, ...] = ()) -> dict[str, Any]:
@@ -83,18 +126,18 @@ SELLERS = {
         Seller(
             "wholesale",
             "Northlight Trade",
-            "GB",
-            "GBP",
+            "",
+            "",
             "NT",
             (
-                _origin("leeds", "Leeds", "GB", 30, "16:00", "Northlight returns, Dock 4, Aire Street, Leeds LS1 4HY", ("2026-04-03",)),
-                _origin("york", "York", "GB", 30, "14:00", "Northlight returns, Unit 9, Foss Way, York YO31 7UL", ("2026-04-03",)),
+                _origin("home", "", "", 30, "16:00", "Northlight returns", ("2026-04-03",)),
+                _origin("home", "", "", 30, "14:00", "Northlight returns", ("2026-04-03",)),
             ),
             (
-                _way("tracked48", "Tracked 48", "GB", 160, 55, 4000, 2, 3, BANDS_48),
-                _way("tracked48", "Tracked Europe", "IE", 460, 160, None, 4, 6),
-                _way("tracked48", "Tracked Europe", "SE", 530, 160, None, 4, 7),
-                _way("tracked24", "Tracked 24", "GB", 290, 80, 6000, 1, 2, BANDS_24),
+                _way("tracked48", "Tracked 48", HOME, 160, 55, 4000, 2, 3, BANDS_48),
+                _way("tracked48", "Tracked abroad", NEAR, 460, 160, None, 4, 6),
+                _way("tracked48", "Tracked abroad", NEXT, 530, 160, None, 4, 7),
+                _way("tracked24", "Tracked 24", HOME, 290, 80, 6000, 1, 2, BANDS_24),
             ),
             tiers=True,
         ),
@@ -110,20 +153,20 @@ SELLERS = {
                 ),
             ),
             (
-                _way("road", "Road parcel", "GB", 1290, 300, 40_000, 6, 9),
-                _way("road", "Road parcel", "IE", 1690, 300, None, 7, 10),
-                _way("road", "Road parcel", "SE", 1190, 300, 40_000, 4, 6),
+                _way("road", "Road parcel", HOME, 1290, 300, 40_000, 6, 9),
+                _way("road", "Road parcel", NEAR, 1690, 300, None, 7, 10),
+                _way("road", "Road parcel", NEXT, 1190, 300, 40_000, 4, 6),
             ),
             moves=0.6,
         ),
         Seller(
             "retail",
             "Sable Retail",
-            "GB",
-            "GBP",
+            "",
+            "",
             "SR",
-            (_origin("online", "online", "GB", 0, "11:00", "Sable Retail returns, 2 Quarry Road, Derby DE1 2GH"),),
-            (_way("standard", "Standard", "GB", 395, 0, 3500, 3, 5),),
+            (_origin("online", "online", "", 0, "11:00", "Sable Retail returns"),),
+            (_way("standard", "Standard", HOME, 395, 0, 3500, 3, 5),),
             moves=3.0,
             tax=200_000,
         ),

@@ -8,13 +8,13 @@ from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request
 
+from . import lands
 from .counter import world_of
 from .state import World, iso
 
 router = APIRouter(prefix="/bank/api")
 DAY = 86_400_000
-# What a pound buys, where the walk begins, and how far a day goes at most in parts of ten thousand.
-STARTS = {"PLN": Decimal("5.1020"), "EUR": Decimal("1.1876"), "SEK": Decimal("13.62"), "USD": Decimal("1.2710")}
+# How far a day goes at most in parts of ten thousand, and how many days a walk remembers.
 WIDEST, LAPS = 35, 40
 
 
@@ -33,16 +33,17 @@ def account(request: Request) -> dict[str, Any]:
 
 @router.get("/table")
 def table(request: Request) -> dict[str, Any]:
-    """The day's rates for one pound: the same all day, whoever asks."""
+    """The day's rates for one unit of the land's money: the same all day, whoever asks."""
     world = _enter(request)
     day = world.now() // DAY
-    rates = {money: str(rate(world, money, day)) for money in STARTS}
+    rates = {money: str(rate(world, money, day)) for money in lands.POUND if money != lands.here().currency}
     if world.luck.random() < world.dial("bank", "odd_rate"):
         rates["PLN"] = str(rate(world, "PLN", day) / 10)
-    return {"as_of": iso(day * DAY), "base": "GBP", "rates": rates}
+    return {"as_of": iso(day * DAY), "base": lands.here().currency, "rates": rates}
 
 
 def rate(world: World, money: str, day: int) -> Decimal:
     """Each day moves by a step of its own; the sum of the last forty keeps it near where it began."""
     steps = [random.Random(f"{world.seed}-{money}-{day - back}").randint(-WIDEST, WIDEST) for back in range(LAPS)]
-    return (STARTS[money] * (10_000 + sum(steps) // 4) / 10_000).quantize(Decimal("0.0001"))
+    start = Decimal(lands.POUND[money]) / Decimal(lands.POUND[lands.here().currency])
+    return (start * (10_000 + sum(steps) // 4) / 10_000).quantize(Decimal("0.0001") if start > 1 else Decimal("0.0000001"))

@@ -9,7 +9,7 @@ from fastapi import APIRouter, HTTPException, Request, Response
 
 from .counter import count_call, world_of
 from .partners import SELLERS
-from .state import World, iso, pounds
+from .state import World, iso
 from .trade import Purchase, as_of, origins_out, place, purchases_of, told_cost, told_stock
 
 router = APIRouter(prefix="/retail/api")
@@ -49,7 +49,7 @@ def item(request: Request, response: Response, number: str) -> dict[str, Any]:
     return {
         "number": row["number"],
         "name": row["title"],
-        "price": pounds(told_cost(world, SELLER, row)),
+        "price": SELLER.text(told_cost(world, SELLER, row)),
         "left": told_stock(world, SELLER, row),
         "pieces_in_pack": row["pack_size"],
         "grams": row["weight_g"],

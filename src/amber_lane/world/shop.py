@@ -11,10 +11,10 @@ from typing import Any
 from fastapi import APIRouter, Header, HTTPException, Request
 from pydantic import BaseModel, ConfigDict
 
-from . import counter
+from . import counter, lands
 from .counter import order_out, world_of
 from .partners import SHOPS
-from .state import World, pounds
+from .state import World
 
 router = APIRouter(prefix="/shop/api")
 SHOP = SHOPS["shop"]
@@ -71,8 +71,8 @@ def account(request: Request) -> dict[str, Any]:
     enter(request)
     return {
         "name": SHOP.name,
-        "country": "GB",
-        "currency": "GBP",
+        "country": lands.here().country,
+        "currency": lands.here().currency,
         "may": ["read listings", "write listings", "make listings", "read orders", "write fulfilments"],
         "carriers": list(SHOP.carriers),
         "account": "S-20417",
@@ -81,10 +81,10 @@ def account(request: Request) -> dict[str, Any]:
 
 def _listing(row: dict[str, Any]) -> dict[str, Any]:
     return {k: row[k] for k in ("sku", *counter.WORDS, "weight_g", "quantity", "state")} | {
-        "price": pounds(row["price"]),
-        "compare_at": None if row["compare_at"] is None else pounds(row["compare_at"]),
+        "price": lands.text(row["price"]),
+        "compare_at": None if row["compare_at"] is None else lands.text(row["compare_at"]),
         "pictures": json.loads(row["pictures"]),
-        "currency": "GBP",
+        "currency": lands.here().currency,
     }
 
 

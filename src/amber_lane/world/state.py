@@ -13,6 +13,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from . import lands
+
 SCHEMA = """
 create table if not exists fact(name text primary key, value text);
 create table if not exists dial(service text, name text, value real, primary key(service, name));
@@ -55,9 +57,9 @@ class OldWorld(RuntimeError):
 
 
 class World:
-    """State, clock and dials. Times are integer milliseconds since 1970, money is hundredths of each partner's currency."""
+    """State, clock and dials. Times are integer milliseconds since 1970, money is minor units of each partner's currency."""
 
-    def __init__(self, path: Path | str, seed: int = 7, key: str = "practice") -> None:
+    def __init__(self, path: Path | str, seed: int = 7, key: str = "practice", land: str = "GB") -> None:
         self.lock = threading.RLock()
         if isinstance(path, Path):
             path.parent.mkdir(parents=True, exist_ok=True)
@@ -73,6 +75,7 @@ class World:
         self.db.executescript(SCHEMA)
         self.seed = int(self.fact("seed", seed))
         self.key = str(self.fact("key", key))
+        lands.settle(str(self.fact("land", land)))
         self.numbers: list[tuple[str, str]] = []
         self._dials = {(s, n): float(v) for s, n, v in self.db.execute("select service, name, value from dial")}
         self.luck = random.Random(f"luck-{self.seed}")
@@ -146,17 +149,3 @@ class World:
 def iso(ms: int) -> str:
     """A world time as ISO 8601 with offset."""
     return datetime.fromtimestamp(ms / 1000, UTC).isoformat(timespec="milliseconds")
-
-
-def pounds(pence: int) -> str:
-    """Hundredths as the text of an amount."""
-    return f"{'-' if pence < 0 else ''}{abs(pence) // 100}.{abs(pence) % 100:02d}"
-
-
-def pence(text: str) -> int:
-    """The text of an amount as hundredths; ValueError if it is none."""
-    whole, _, part = text.partition(".")
-    if not whole.lstrip("-").isdigit() or (part and (not part.isdigit() or len(part) > 2)):
-        raise ValueError(f"{text!r} is not an amount")
-    value = int(whole.lstrip("-")) * 100 + int(part.ljust(2, "0") or 0)
-    return -value if whole.startswith("-") else value

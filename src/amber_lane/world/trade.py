@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from .life import MINUTE, cost_of
 from .partners import Seller
-from .state import World, iso, pounds
+from .state import World, iso
 
 
 class Line(BaseModel):
@@ -49,17 +49,20 @@ def origins_out(seller: Seller) -> list[dict[str, Any]]:
             "code": s["code"],
             "name": s["name"],
             "country": s["country"],
-            "first": pounds(s["first"]),
-            "following": pounds(s["following"]),
-            "free_over": None if s["free_over"] is None else pounds(s["free_over"]),
+            "first": seller.text(s["first"]),
+            "following": seller.text(s["following"]),
+            "free_over": None if s["free_over"] is None else seller.text(s["free_over"]),
             "days_low": s["low"],
             "days_high": s["high"],
             "tracked": True,
-            "bands": [{"up_to_g": up_to, "first": pounds(first), "following": pounds(following)} for up_to, first, following in s["bands"]],
+            "bands": [
+                {"up_to_g": up_to, "first": seller.text(first), "following": seller.text(following)}
+                for up_to, first, following in s["bands"]
+            ],
         }
         for s in seller.services
     ]
-    return [origin | {"handling": pounds(origin["handling"]), "services": services} for origin in seller.origins]
+    return [origin | {"handling": seller.text(origin["handling"]), "services": services} for origin in seller.origins]
 
 
 def place(world: World, seller: Seller, body: Purchase) -> dict[str, Any]:
@@ -105,7 +108,7 @@ def purchase_out(seller: Seller, row: dict[str, Any]) -> dict[str, Any]:
         "reference": row["reference"],
         "state": row["state"],
         "message": row["told"] or "",
-        "billed": pounds(row["billed"]),
+        "billed": seller.text(row["billed"]),
         "currency": seller.currency,
         "tracking_number": row["tracking_number"] or None,
         "carrier": "Swiftwing Post" if row["tracking_number"] else None,

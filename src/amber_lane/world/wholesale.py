@@ -12,7 +12,7 @@ from fastapi import APIRouter, HTTPException, Request
 from .counter import world_of
 from .life import tiers_of
 from .partners import SELLERS
-from .state import World, iso, pounds
+from .state import World, iso
 from .trade import Purchase, as_of, let_go, origins_out, place, purchases_of, shelf_of, told_cost, told_stock
 
 router = APIRouter(prefix="/wholesale/api")
@@ -57,11 +57,11 @@ def _page(request: Request, page: int, size: int) -> tuple[World, list[dict[str,
 def _shown(world: World, row: dict[str, Any]) -> dict[str, Any]:
     offer = {
         "number": row["number"],
-        "cost": pounds(told_cost(world, SELLER, row)),
+        "cost": SELLER.text(told_cost(world, SELLER, row)),
         "currency": SELLER.currency,
         "stock": told_stock(world, SELLER, row),
     }
-    tiers = [{"at": at, "cost": pounds(cost)} for at, cost in tiers_of(row["number"], row["cost"])]
+    tiers = [{"at": at, "cost": SELLER.text(cost)} for at, cost in tiers_of(row["number"], row["cost"])]
     return offer | ({"tiers": tiers} if tiers else {})
 
 

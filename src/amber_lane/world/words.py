@@ -5,6 +5,8 @@ from __future__ import annotations
 import random
 from dataclasses import dataclass, replace
 
+from .lands import here
+
 # noun, category, cost range in pence, weight in grams, what it comes in
 GOODS: list[tuple[str, str, int, int, int, list[str]]] = [
     ("headlamp", "lights", 420, 1650, 90, ["red, USB", "red, AAA, tilt", "red and white, 120 lm", "dimmable", "slim, 60 lm"]),
@@ -79,22 +81,6 @@ LAST = [
     "Rasmus",
     "Tolland",
 ]
-PLACES = [
-    ("Hull", "HU3 1AB", "GB"),
-    ("Ely", "CB7 4DL", "GB"),
-    ("Kirkwall", "KW15 1LX", "GB"),
-    ("Whitby", "YO21 3PR", "GB"),
-    ("Cupar", "KY15 5AA", "GB"),
-    ("Llandeilo", "SA19 6HH", "GB"),
-    ("Cork", "T12 X70A", "IE"),
-    ("Galway", "H91 E2K3", "IE"),
-    ("Malmö", "211 20", "SE"),
-    ("Bristol", "BS1 4ST", "GB"),
-    ("Leek", "ST13 5HQ", "GB"),
-    ("Truro", "TR1 2SF", "GB"),
-]
-# Where somebody orders from whom hardly anybody sends to.
-FAR = {"GB": ("Whitby", "YO21 3PR"), "NO": ("Bergen", "5003"), "FR": ("Lyon", "69002"), "US": ("Dorset", "05251")}
 STREETS = ["Lantern Row", "Skerry Lane", "Mill Bank", "Orchard Steps", "Old Signal Road", "Gannet Street", "Fell View"]
 
 
@@ -209,15 +195,16 @@ def make_others(seed: int, mark: str, count: int, known: list[Good], dearness: i
 def make_buyer(rng: random.Random) -> dict[str, str]:
     """A buyer with an address that a parcel could be sent to."""
     name = f"{rng.choice(FIRST)} {rng.choice(LAST)}"
-    city, postcode, country = rng.choices(PLACES, [9, 6, 2, 8, 4, 3, 3, 2, 2, 9, 4, 4])[0]
+    towns = here().towns
+    city, region, postcode, country = rng.choices([town for town, _ in towns], [weight for _, weight in towns])[0]
     return {
         "name": name,
         "address_1": f"{rng.randint(1, 180)} {rng.choice(STREETS)}",
         "address_2": "",
         "city": city,
-        "region": "",
+        "region": region,
         "postcode": postcode,
         "country": country,
-        "phone": f"01632 960{rng.randint(0, 999):03d}",
+        "phone": here().phone.format(rng.randint(0, 999)),
         "email": f"{name.split()[0].lower()}.{rng.randint(100, 999)}@post.example",
     }

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import UTC, datetime
+from datetime import date
 from fractions import Fraction
 from typing import Any
 
 import pytest
 from sqlalchemy import select, update
 
+from amber_lane.clock import PacedClock
 from amber_lane.connectors.protocols import Tracking
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
@@ -21,6 +22,7 @@ from amber_lane.data.transit import Parcel
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
 from amber_lane.services.alerts.alert import Alert
+from amber_lane.services.base import regional
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, NotFound
 from amber_lane.services.fulfilment import delivery_exceptions, parcel_tracking
@@ -320,12 +322,20 @@ def test_what_was_done_alone_and_what_was_earned_is_told_from_what_happened(smal
 
 def test_a_parcel_is_late_by_its_promise_and_not_before(small: Small) -> None:
     late_parcel(small)
-    made, promised = small.all(select(Parcel.made_at))[0], datetime(2026, 3, 21, tzinfo=UTC)
+    made, promised = small.all(select(Parcel.made_at))[0], date(2026, 3, 21)
 
-    def told(promised: datetime, day: int) -> str:
-        return delivery_exceptions.trouble_of("label", "", made, None, promised, small.clock.now().replace(day=day))
+    def told(promised: date, day: int, hour: int = 9) -> str:
+        with small.db.reading() as s:
+            at = small.clock.now().replace(day=day, hour=hour)
+            return delivery_exceptions.trouble_of(Context(s, PacedClock(at, 0), "T"), "label", "", made, None, promised)
 
     assert (told(promised, 21), told(promised, 22), told(promised.replace(day=28), 13)) == ("unmoved", "late", "")
+    # The promise is kept until the day is over where the house is: in Denver that is hours later, in Tokyo hours earlier.
+    for country, zone, wrong in (("US", "America/Denver", ("unmoved", "late")), ("JP", "Asia/Tokyo", ("late", "late"))):
+        with small.db.writing() as s:
+            regional.set_usual_place(small.context(s), country, zone)
+        assert (told(promised, 21, 20), told(promised, 22, 9)) == wrong
+        assert (told(promised, 22, 3) == "late") == (zone == "Asia/Tokyo")
     with small.db.reading() as s:
         assert queue.waiting(small.context(s)) > 0 and s.get(Store, 1) is not None
     small.write(lambda context: PolicyChange("house", "", {"cap": 5}).keep(context))

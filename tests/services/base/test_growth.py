@@ -35,7 +35,16 @@ class GrownHouse(Grown):
         super().__init__(folder, n)
         self.app_state = make_app_state(Settings(data=folder, database_url=f"sqlite:///{folder / 'house.db'}", jobs=False))
         self.client = TestClient(make_app(self.app_state), headers={"X-Amber-Lane": "1"})
-        self.client.post("/api/v1/session/first", json={"mail": "g@amber-lane.example", "password": "long-enough-word", "name": "Growth"})
+        self.client.post(
+            "/api/v1/session/first",
+            json={
+                "mail": "g@amber-lane.example",
+                "password": "long-enough-word",
+                "name": "Growth",
+                "country": "GB",
+                "zone": "Europe/London",
+            },
+        )
 
     def look(self, path: str, body: dict[str, Any] | None) -> float:
         begun = time.process_time()

@@ -238,6 +238,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/house/place/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Place Changes Of
+         * @description What would change, before it is kept.
+         */
+        post: operations["house_place_changes_of"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/house/steps": {
         parameters: {
             query?: never;
@@ -250,6 +270,26 @@ export interface paths {
         put?: never;
         /** Leave */
         post: operations["house_leave"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/house/usual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Usual Place
+         * @description How dates and amounts are usually written in a country, and what is paid with there.
+         */
+        get: operations["house_usual_place"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -5248,12 +5288,21 @@ export interface components {
         };
         /** FirstPerson */
         FirstPerson: {
+            /** Country */
+            country: string;
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
             /** Mail */
             mail: string;
             /** Name */
             name: string;
             /** Password */
             password: string;
+            /** Zone */
+            zone: string;
         };
         /**
          * FirstStepOut
@@ -5464,6 +5513,7 @@ export interface components {
             must: boolean;
             /** Name */
             name: string | null;
+            place: components["schemas"]["HerePlace"];
             /** Practice */
             practice: boolean;
             /** Role */
@@ -5478,6 +5528,16 @@ export interface components {
             suppliers: number;
             /** Version */
             version: string;
+        };
+        /**
+         * HerePlace
+         * @description By which clocks times are shown, and in what order day and month stand.
+         */
+        HerePlace: {
+            /** Dates */
+            dates: string;
+            /** Zone */
+            zone: string;
         };
         /**
          * History
@@ -6359,7 +6419,7 @@ export interface components {
         };
         /**
          * LooksAsk
-         * @description How often a supplier is looked at, and what it lets us ask; None = no limit. Hours are of the day, UTC.
+         * @description How often a supplier is looked at, and what it lets us ask; None = no limit. Hours are of the house's day.
          */
         LooksAsk: {
             /** Calls Day */
@@ -7619,6 +7679,18 @@ export interface components {
             decimal: string;
             /** Zone */
             zone: string;
+        };
+        /**
+         * PlaceChangeOut
+         * @description What another place changes: as it is, and as it would be.
+         */
+        PlaceChangeOut: {
+            /** Name */
+            name: string;
+            /** Now */
+            now: string;
+            /** Then */
+            then: string;
         };
         /** PlaceOut */
         PlaceOut: {
@@ -10725,6 +10797,120 @@ export interface operations {
             };
         };
     };
+    house_place_changes_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceChangeOut"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     house_steps: {
         parameters: {
             query?: never;
@@ -10877,6 +11063,73 @@ export interface operations {
             };
             /** @description Insufficient Storage */
             507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    house_usual_place: {
+        parameters: {
+            query: {
+                country: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };

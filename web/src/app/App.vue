@@ -11,6 +11,7 @@ import SignIn from './SignIn.vue'
 import { onKey } from './keys'
 import { hush, listen, live, lookNow } from './live'
 import { message, wordsOf } from './messages'
+import { place } from '@/parts/format'
 import { home, rulesIn } from '@/parts/home'
 
 type Here = Schema<'Here'>
@@ -26,6 +27,7 @@ async function look() {
     here.value = await take(api.GET('/api/v1/session'))
     home.value = here.value.home
     rulesIn.value = here.value.rules
+    Object.assign(place, here.value.place)
     error.value = ''
   } catch (problem) {
     error.value = wordsOf(problem)

@@ -2,7 +2,7 @@
 /** The pulse along the bottom: what runs by itself, and the last act with its undo. */
 import { computed } from 'vue'
 import { api, take } from '@/api/client'
-import { timeOf } from '@/parts/format'
+import { timeOf, count } from '@/parts/format'
 import { useKeys } from './keys'
 import { live, lookNow } from './live'
 import { act, settled, tell } from './messages'
@@ -38,7 +38,7 @@ useKeys('Everywhere', [{ key: 'z', message: 'undo your own last act', run: undo 
     <span v-else>No sweep planned</span>
     <span v-for="job in pulse?.jobs ?? []" :key="job.id" class="flex items-center gap-2"
       >{{ job.title }} <progress class="h-1.5 w-20 accent-pine" :max="job.total || 1" :value="job.done" :aria-label="job.title" />
-      <b class="ml-1 text-ink">{{ job.done.toLocaleString('en-GB') }}</b></span
+      <b class="ml-1 text-ink">{{ count(job.done) }}</b></span
     >
     <RouterLink to="/setup/outbox?state=open" class="hover:underline"
       >To send <b class="text-ink">{{ pulse?.to_send ?? 0 }}</b></RouterLink

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import { useForm } from '@/parts/form'
+import ZoneField from '@/parts/ZoneField.vue'
 
 const props = defineProps<{ here: Schema<'Here'> }>()
 const emit = defineEmits<{ done: [here: Schema<'Here'>] }>()
@@ -10,6 +11,12 @@ const name = ref('')
 const mail = ref('')
 const password = ref('')
 const code = ref('')
+/** Where the house is: as this browser knows it, until somebody says otherwise. */
+const house = reactive({
+  country: new Intl.Locale(navigator.language).region ?? '',
+  zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+  currency: '',
+})
 /** What a mailed link brought: it stands behind the #, which is never sent to any server. */
 const link = ref(/^#new-password=(.+)$/.exec(window.location.hash)?.[1] ?? '')
 const step = ref<'first' | 'in' | 'code' | 'forgot' | 'anew'>(props.here.first_start ? 'first' : link.value ? 'anew' : 'in')
@@ -18,7 +25,11 @@ const { error, needs, busy, clear, send } = useForm()
 
 const vFocus = { mounted: (field: HTMLElement) => field.focus() }
 const HEAD = {
-  first: ['Open the house', 'Nobody is here yet. Make your account; then you join a store and a supplier.', 'Make my account'],
+  first: [
+    'Open the house',
+    'Nobody is here yet. Make your account and say where you are; then connect a store and a supplier.',
+    'Make my account',
+  ],
   in: ['Amber Lane', 'Sign in to your desk.', 'Sign in'],
   code: ['One more step', 'The code that your phone shows now, or one of your recovery codes.', 'Sign in'],
   forgot: ['A new password', 'We mail you a link under which you say a new one. It is good for an hour, and once.', 'Mail me the link'],
@@ -41,7 +52,7 @@ async function enter(given = { mail: mail.value, password: password.value }) {
   const done = await send(() =>
     take(
       first
-        ? api.POST('/api/v1/session/first', { body: { ...given, name: name.value } })
+        ? api.POST('/api/v1/session/first', { body: { ...given, name: name.value, ...house } })
         : api.POST('/api/v1/session', { body: { ...given, code: code.value } }),
     ),
   )
@@ -91,6 +102,17 @@ async function go() {
             required
             maxlength="500"
         /></label>
+        <div v-if="step === 'first'" class="mb-3 grid grid-cols-[80px_1fr_96px] gap-3">
+          <label
+            ><span class="label">Country</span
+            ><input v-model="house.country" class="field uppercase" maxlength="2" pattern="[A-Za-z]{2}" title="two letters" required
+          /></label>
+          <label><span class="label">Time zone</span><ZoneField v-model="house.zone" /></label>
+          <label
+            ><span class="label">Currency</span
+            ><input v-model="house.currency" class="field uppercase" maxlength="3" pattern="[A-Za-z]{3}" placeholder="its own"
+          /></label>
+        </div>
         <label v-if="step === 'code'" class="mb-3 block"
           ><span class="label">Code</span
           ><input v-model="code" v-focus class="field font-mono" autocomplete="one-time-code" required maxlength="40"

@@ -6,6 +6,7 @@ import type { ListPath } from '@/api/lists'
 import { useKeys } from '@/app/keys'
 import { tell, wordsOf } from '@/app/messages'
 import { usePages, type ListAsk } from './pages'
+import { count } from './format'
 
 export interface Column {
   key: string
@@ -289,10 +290,10 @@ const cell = (row: object, key: string): unknown => (row as Record<string, unkno
       class="flex shrink-0 items-center gap-3 border-t border-rule bg-shade px-3 py-1 text-xs"
     >
       <span
-        ><b>{{ picked.size.toLocaleString('en-GB') }}</b> of {{ (list.total.value ?? 0).toLocaleString('en-GB') }} chosen</span
+        ><b>{{ count(picked.size) }}</b> of {{ count(list.total.value ?? 0) }} chosen</span
       >
       <button v-if="picked.size < (list.total.value ?? 0)" type="button" class="font-semibold text-slate hover:underline" @click="range(0)">
-        Choose all {{ (list.total.value ?? 0).toLocaleString('en-GB') }} that fit
+        Choose all {{ count(list.total.value ?? 0) }} that fit
       </button>
       <button type="button" class="text-slate hover:underline" @click="clear">Choose none</button>
       <slot name="chosen" :ids="[...picked]" />

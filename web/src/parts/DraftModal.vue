@@ -8,6 +8,7 @@ import { queries } from '@/main'
 import Btn from './Btn.vue'
 import Effects from './Effects.vue'
 import Modal from './Modal.vue'
+import { count } from './format'
 
 type Draft = Pick<Schema<'WhatIfAsk'>, 'fees' | 'terms' | 'policy' | 'rate'>
 const props = defineProps<{ title: string; draft: Draft }>()
@@ -60,7 +61,7 @@ async function apply() {
     <template #acts
       ><Btn @click="emit('close')">Cancel</Btn
       ><Btn kind="main" :disabled="!view || isFetching" @click="apply">{{
-        moving ? `Save, and change ${moving.toLocaleString('en-GB')} prices` : 'Save'
+        moving ? `Save, and change ${count(moving)} prices` : 'Save'
       }}</Btn></template
     >
   </Modal>

@@ -5,13 +5,13 @@ import type { Schema } from '@/api/client'
 import Empty from './Empty.vue'
 import Histogram from './Histogram.vue'
 import Tag from './Tag.vue'
-import { money, number, percent } from './format'
+import { money, number, percent, count as whole } from './format'
 import LeftOut from './LeftOut.vue'
 
 const props = defineProps<{ view: Schema<'WhatIfOut'>; draft: boolean; left?: Set<number>; picked?: Set<number> }>()
 const emit = defineEmits<{ toggle: [listing: number] }>()
 const count = (name: string) => props.view.counts[name] ?? 0
-const say = (name: string) => count(name).toLocaleString('en-GB')
+const say = (name: string) => whole(count(name))
 const moves = computed(() => props.view.movers.filter((one) => one.now.amount !== one.then.amount))
 const held = computed(() => props.view.movers.filter((one) => one.now.amount === one.then.amount))
 const total = computed(() => count('rise') + count('fall'))
@@ -109,8 +109,7 @@ const total = computed(() => count('rise') + count('fall'))
       />
     </div>
     <p v-if="moves.length > 100" class="mt-2 text-soft">
-      The hundred largest of {{ total.toLocaleString('en-GB')
-      }}{{ picked ? '; only those that you pick are applied.' : '; all are applied.' }}
+      The hundred largest of {{ whole(total) }}{{ picked ? '; only those that you pick are applied.' : '; all are applied.' }}
     </p>
   </div>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { count } from './format'
 /** Filters of a list as a row of choices; the chosen one is kept in the address. pending: no count is known yet. */
 defineProps<{
   options: { key: string; label: string; count?: number; waits?: boolean }[]
@@ -25,7 +26,7 @@ const emit = defineEmits<{ choose: [key: string] }>()
         v-if="one.count !== undefined && !pending"
         class="ml-1.5"
         :class="chosen === one.key ? '' : one.waits && one.count ? 'text-amber-ink' : 'text-soft'"
-        >{{ one.count.toLocaleString('en-GB') }}</span
+        >{{ count(one.count) }}</span
       >
     </button>
   </div>

@@ -7,7 +7,7 @@ import { queries } from '@/main'
 import Btn from './Btn.vue'
 import Modal from './Modal.vue'
 import SheetMap from './SheetMap.vue'
-import { plural } from './format'
+import { plural, count } from './format'
 
 const props = defineProps<{
   open: boolean
@@ -139,10 +139,7 @@ onBeforeUnmount(() => clearTimeout(timer))
     </div>
     <SheetMap v-else-if="stage === 'naming' && seen" :sheet="sheet" :seen="seen" @now="seen = $event" />
     <div v-else-if="stage === 'checking' || stage === 'taking'" role="status">
-      <p>
-        {{ stage === 'checking' ? 'Checking' : 'Taking in' }} {{ job?.done.toLocaleString('en-GB') ?? 0 }} of
-        {{ job?.total.toLocaleString('en-GB') ?? '…' }} rows
-      </p>
+      <p>{{ stage === 'checking' ? 'Checking' : 'Taking in' }} {{ count(job?.done ?? 0) }} of {{ job ? count(job.total) : '…' }} rows</p>
       <progress class="mt-2 h-2 w-full accent-pine" :max="job?.total || 1" :value="job?.done ?? 0" />
     </div>
     <div v-else-if="result">

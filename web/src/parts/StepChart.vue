@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Price and cost over time as step lines; the same numbers in a table on demand. */
 import { computed } from 'vue'
-import { dayOf } from './format'
+import { dayOf, fullTime } from './format'
 import { rangeOf, stepPath, type Point } from './steps'
 
 const props = defineProps<{
@@ -21,7 +21,7 @@ const rows = computed(() =>
       range: rangeOf(one.points),
     })),
 )
-const day = (at: number) => new Date(at).toISOString().slice(0, 16).replace('T', ' ')
+const day = (at: number) => fullTime(new Date(at).toISOString())
 </script>
 
 <template>

@@ -64,7 +64,7 @@ async function fix(amount: string | null) {
     const done = await take(
       api.POST('/api/v1/prices/listings/{number}/hand', {
         params: { path: { number: one.listing } },
-        body: { version: one.version, price: given, reason: reason.value, until: until.value ? `${until.value}T23:59:00Z` : null },
+        body: { version: one.version, price: given, reason: reason.value, until: until.value ? until.value : null },
       }),
     )
     hand.value = false

@@ -1,4 +1,8 @@
+import { computed, reactive } from 'vue'
 import type { Money } from '@/api/client'
+
+/** Where the house is: its time zone, and the order of day and month. Said by the server at sign-in. */
+export const place = reactive({ zone: 'UTC', dates: 'dmy' })
 
 /** Signs that say one currency and no other; all others go by their code. As on the server. */
 export const SIGNS: Record<string, string> = { GBP: '£', EUR: '€', USD: '$', JPY: '¥' }
@@ -40,15 +44,32 @@ export function marginOf(profit?: Money | null, net?: Money | null): number | nu
   return profit && net && Number(net.amount) > 0 ? (Number(profit.amount) * 100) / Number(net.amount) : null
 }
 
-export const plural = (n: number, one: string, many = one + 's'): string => `${n.toLocaleString('en-GB')} ${n === 1 ? one : many}`
+export const plural = (n: number, one: string, many = one + 's'): string => `${count(n)} ${n === 1 ? one : many}`
 
-const clock = new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit', timeZone: 'UTC' })
-const dayName = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short', timeZone: 'UTC' })
+type Parts = Partial<Record<Intl.DateTimeFormatPartTypes, string>>
+const parted = (zone: string) => {
+  const all: Intl.DateTimeFormatOptions = { year: 'numeric', month: 'short', day: 'numeric', weekday: 'short', timeZone: zone }
+  const asks = new Intl.DateTimeFormat('en', { ...all, hour: '2-digit', minute: '2-digit', second: '2-digit', hourCycle: 'h23' })
+  return (at: string): Parts => Object.fromEntries(asks.formatToParts(new Date(at)).map((one) => [one.type, one.value]))
+}
+const here = computed(() => parted(place.zone))
+const nowhere = parted('UTC')
+/** A day of the calendar is in no zone; a moment is shown as the house's clocks show it. */
+const partsOf = (at: string): Parts => (at.length === 10 ? nowhere : here.value)(at)
+const dayIn = (p: Parts): string => (place.dates === 'dmy' ? `${p.day} ${p.month}` : `${p.month} ${p.day}`)
 
-export const timeOf = (at: string): string => clock.format(new Date(at))
-export const dateOf = (at: string): string => dayName.format(new Date(at)).replace(',', '')
-export const fullTime = (at: string): string =>
-  `${dateOf(at)} ${new Date(at).getUTCFullYear()}, ${timeOf(at)}:${String(new Date(at).getUTCSeconds()).padStart(2, '0')} UTC`
+export const timeOf = (at: string): string => {
+  const p = partsOf(at)
+  return `${p.hour}:${p.minute}`
+}
+export const dateOf = (at: string): string => {
+  const p = partsOf(at)
+  return `${p.weekday} ${dayIn(p)}`
+}
+export const fullTime = (at: string): string => {
+  const p = partsOf(at)
+  return `${dateOf(at)} ${p.year}, ${timeOf(at)}:${p.second}, ${place.zone.replace('_', ' ')}`
+}
 
 /** How long ago, relative up to a day, then the date. */
 export function ago(at: string, now: number): string {
@@ -60,14 +81,12 @@ export function ago(at: string, now: number): string {
   return hours < 24 ? `${hours} h` : dateOf(at)
 }
 
-const shortDay = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
-
-/** A day in short, such as 6 Apr. */
-export const dayOf = (day: string): string => shortDay.format(new Date(day))
+/** A day in short, such as 6 Apr or Apr 6. */
+export const dayOf = (day: string): string => dayIn(partsOf(day))
 
 /** Time of day for today, else the date in short; for narrow columns. */
 export const dayOrTime = (at: string, now: number): string =>
-  now - Date.parse(at) < 86_400_000 && Date.parse(at) <= now + 60_000 ? timeOf(at) : shortDay.format(new Date(at))
+  now - Date.parse(at) < 86_400_000 && Date.parse(at) <= now + 60_000 ? timeOf(at) : dayOf(at)
 
 export const STATE_WORDS: Record<string, string> = {
   needs_lane: 'Needs a lane',
@@ -97,4 +116,5 @@ export const REASON_WORDS: Record<string, string> = {
 }
 
 /** A whole number as people write it. */
-export const count = (n: number): string => n.toLocaleString('en-GB')
+const whole = new Intl.NumberFormat('en')
+export const count = (n: number): string => whole.format(n)

@@ -24,7 +24,3 @@ export function pieces(title: string, marks: readonly Mark[]): Piece[] {
   if (at < letters.length) out.push({ text: letters.slice(at).join(''), kind: '' })
   return out
 }
-
-/** The dates of a form as moments: a day begins and ends at midnight. */
-export const moment = (day: string): string | null => (day ? `${day}T00:00:00Z` : null)
-export const dayIn = (at: string | null | undefined): string => (at ? at.slice(0, 10) : '')

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Response
@@ -37,7 +37,7 @@ class ParcelRow(BaseModel):
     order_id: int
     buyer: str
     country: str
-    promised_by: datetime | None
+    promised_by: date | None
     supplier: str
     reference: str
     store: str
@@ -53,9 +53,7 @@ def parcel_rows(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) 
     rows, total = goods_grids.page(context, "parcels", ask)
     out = rows_out(rows, {})
     for one in out:
-        wrong = delivery_exceptions.trouble_of(
-            one["state"], one["ended_by"], one["made_at"], one["moved_at"], one["promised_by"], context.now
-        )
+        wrong = delivery_exceptions.trouble_of(context, one["state"], one["ended_by"], one["made_at"], one["moved_at"], one["promised_by"])
         one["trouble"], one["at_risk"], one["asked"] = delivery_exceptions.WORDS.get(wrong, ""), None, None
     return written({"rows": out, "total": total})
 
@@ -125,7 +123,7 @@ class ParcelOut(BaseModel):
     order_id: int
     others: list[OtherOrder]
     buyer: str
-    promised_by: datetime | None
+    promised_by: date | None
     ended_by: str
     at_risk: Money | None
     asked: datetime | None

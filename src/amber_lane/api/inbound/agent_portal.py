@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
@@ -32,7 +32,7 @@ class MineOut(BaseModel):
     supplier: str
     state: str
     made_at: datetime
-    promised_by: datetime | None
+    promised_by: date | None
     lines: list[MineLine]
     address: dict[str, str]
     service: str

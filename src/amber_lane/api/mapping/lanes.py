@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from fractions import Fraction
 from typing import Annotated, Any
 
@@ -18,6 +18,7 @@ from ...data.lanes import Lane, LanePart
 from ...data.setup import Origin, Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
+from ...services.base import house_days
 from ...services.base.context import Context
 from ...services.base.errors import Invalid
 from ...services.grids import goods_grids
@@ -76,8 +77,8 @@ class LaneOut(BaseModel):
     store: str
     instead: bool
     begun: bool
-    starts: datetime | None
-    ends: datetime | None
+    starts: date | None
+    ends: date | None
     supplier: str
     origin: str
     service: str
@@ -190,8 +191,8 @@ def _lanes(context: Context, found: list[Lane], store: Store | None) -> list[Lan
                 store=costing.facts.stores[lane.store_id].name if lane.store_id else "",
                 instead=lane.is_substitute,
                 begun=lane.begun,
-                starts=lane.starts,
-                ends=lane.ends,
+                starts=house_days.day_of(context, lane.starts) if lane.starts else None,
+                ends=house_days.day_of(context, lane.ends) if lane.ends else None,
                 supplier=suppliers[lane.supplier_id].name,
                 origin=origins[lane.origin_id].name,
                 service=lane.service,
@@ -268,8 +269,8 @@ class OpenAsk(Ask):
     use: int = Field(0, ge=0, le=99)
     store_id: Big | None = None
     service: str | None = Field(None, max_length=50)
-    starts: datetime | None = None
-    ends: datetime | None = None
+    starts: date | None = None
+    ends: date | None = None
     instead: bool = False
 
 
@@ -287,6 +288,11 @@ class Preview(BaseModel):
     packs: str
 
 
+def _begin(context: Context, day: date | None) -> datetime | None:
+    """A lane begins and ends with the first moment of a day of the house."""
+    return house_days.begin(context, day) if day else None
+
+
 def _wish(context: Context, ask: OpenAsk, proof: bool = False) -> lanes.LaneRequest:
     try:
         parts = [lanes.Part(part.item_id, parse_units(part.units)) for part in ask.parts]
@@ -294,17 +300,14 @@ def _wish(context: Context, ask: OpenAsk, proof: bool = False) -> lanes.LaneRequ
         raise Invalid(str(error), {"units": str(error)}) from error
     if ask.store_id:
         context.get(Store, ask.store_id, "store")
-    for moment in (ask.starts, ask.ends):
-        if moment is not None and moment.tzinfo is None:
-            raise Invalid("a date needs its time zone", {"starts": "has no time zone"})
     return lanes.LaneRequest(
         ask.sku_id,
         parts,
         ask.use,
         ask.store_id,
         ask.service,
-        starts=ask.starts,
-        ends=ask.ends,
+        starts=_begin(context, ask.starts),
+        ends=_begin(context, ask.ends),
         is_substitute=ask.instead,
         match_evidence=item_candidates.proof_for(context, context.get(Sku, ask.sku_id, "SKU"), parts[0].item)
         if proof and len(parts) == 1
@@ -363,8 +366,8 @@ class TermsAsk(Ask):
 
     version: int
     services: dict[str, str] = Field(default_factory=dict)
-    starts: datetime | None = None
-    ends: datetime | None = None
+    starts: date | None = None
+    ends: date | None = None
 
 
 class CloseAsk(Ask):
@@ -470,7 +473,7 @@ def change(context: WriteContext, number: Big, ask: ChangeAsk) -> Done:
 @router.post("/{number}/terms")
 def terms(context: WriteContext, number: Big, ask: TermsAsk) -> Done:
     """From when to when it is in force, and by which service it goes to single countries."""
-    lane_terms.set_terms(context, number, ask.version, ask.services, ask.starts, ask.ends)
+    lane_terms.set_terms(context, number, ask.version, ask.services, _begin(context, ask.starts), _begin(context, ask.ends))
     return Done(message="Lane changed")
 
 

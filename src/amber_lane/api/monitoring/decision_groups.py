@@ -216,7 +216,7 @@ def _plan_out(context: Context, supplier: Supplier) -> CallsOut:
         a_sweep=polling_plan.a_sweep(supplier, link),
         today=polling_plan.asked_today(context, supplier.id),
         day_limit=supplier.calls_day,
-        hours=f"{supplier.hour_from:02d}:00 to {supplier.hour_to:02d}:00 UTC" if limited else "at all hours",
+        hours=f"{supplier.hour_from:02d}:00 to {supplier.hour_to:02d}:00" if limited else "at all hours",
         loss=sure(round(plan.loss * 30), home),
         turns=sure(round(plan.turns * 30), home),
         bins=bins,

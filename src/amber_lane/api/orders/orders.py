@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Response
@@ -50,7 +50,7 @@ class OrderRow(BaseModel):
     limit: str | None
     ordered_at: datetime
     came_at: datetime
-    promised_by: datetime | None
+    promised_by: date | None
     send_after: datetime | None
     by_hand: bool
 
@@ -194,7 +194,7 @@ class OrderOut(BaseModel):
     country: str
     note: str
     ordered_at: datetime
-    promised_by: datetime | None
+    promised_by: date | None
     send_after: datetime | None
     limit: str | None
     message: str | None

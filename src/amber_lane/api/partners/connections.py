@@ -59,7 +59,7 @@ class PartnerOut(BaseModel):
     rest_until: datetime | None
     switches: dict[str, bool]
     sweep_minutes: int | None
-    # What it lets us ask: calls a minute and a day, between which hours (UTC).
+    # What it lets us ask: calls a minute and a day, between which hours of the house's day.
     calls_minute: int | None
     calls_day: int | None
     hour_from: int | None
@@ -255,7 +255,7 @@ async def word(request: Request, store: Big, app: TheApp) -> dict[str, int]:
 
 
 class LooksAsk(Ask):
-    """How often a supplier is looked at, and what it lets us ask; None = no limit. Hours are of the day, UTC."""
+    """How often a supplier is looked at, and what it lets us ask; None = no limit. Hours are of the house's day."""
 
     version: int
     sweep_minutes: int = Field(ge=1, le=60 * 24 * 7)

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import asdict
+from typing import Annotated
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
 from ...services.activity import retention
 from ...services.base import regional
-from ...services.partners import first_steps
+from ...services.base.errors import Invalid
+from ...services.partners import first_steps, place_changes
 from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Done
 
@@ -88,6 +90,31 @@ def set_keeping(context: WriteContext, ask: KeepingBody) -> Done:
 def get_place(context: ReadContext) -> PlaceOut:
     place = regional.place_of(context.session)
     return PlaceOut(**asdict(place), home=regional.home_of(context.session))
+
+
+class PlaceChangeOut(BaseModel):
+    """What another place changes: as it is, and as it would be."""
+
+    name: str
+    now: str
+    then: str
+
+
+@router.get("/house/usual")
+def usual_place(context: ReadContext, country: Annotated[str, Query(max_length=2)]) -> PlaceOut:
+    """How dates and amounts are usually written in a country, and what is paid with there."""
+    try:
+        place = regional.usual(country, regional.place_of(context.session).zone)
+    except ValueError as error:
+        raise Invalid(f"country {error}", {"country": str(error)}) from error
+    return PlaceOut(**asdict(place), home=regional.home_of(context.session))
+
+
+@router.post("/house/place/changes")
+def place_changes_of(context: ReadContext, ask: PlaceAsk) -> list[PlaceChangeOut]:
+    """What would change, before it is kept."""
+    found = place_changes.changes(context, regional.Place(**ask.model_dump()))
+    return [PlaceChangeOut.model_validate(one, from_attributes=True) for one in found]
 
 
 @router.put("/house/place")

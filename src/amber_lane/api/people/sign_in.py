@@ -13,7 +13,7 @@ from ... import __version__
 from ...data.setup import Person, Store, Supplier
 from ...services.base.context import Context
 from ...services.base.credentials import password_fits
-from ...services.base.regional import home_of, rules_of
+from ...services.base.regional import home_of, place_of, rules_of, set_usual_place
 from ...services.fulfilment.parcel_tracking import make_templates
 from ...services.people import second_step, sessions, users
 from ..deps import AppState, SignedIn, TheApp, cookie_of, seat, seated
@@ -40,11 +40,22 @@ class FirstPerson(Ask):
     mail: Mail
     password: Password
     name: Annotated[str, StringConstraints(max_length=80)]
+    country: Annotated[str, StringConstraints(max_length=2)]
+    zone: Annotated[str, StringConstraints(max_length=60)]
+    # What sums over stores are in; empty: the country's.
+    currency: Annotated[str, StringConstraints(max_length=3, to_upper=True)] = ""
 
 
 class DemoAccount(BaseModel):
     mail: str
     password: str
+
+
+class HerePlace(BaseModel):
+    """By which clocks times are shown, and in what order day and month stand."""
+
+    zone: str
+    dates: str
 
 
 class Here(BaseModel):
@@ -65,6 +76,7 @@ class Here(BaseModel):
     version: str
     # What sums over stores are in.
     home: str
+    place: HerePlace
     # What amounts in price rules are in.
     rules: str
     demo: DemoAccount | None
@@ -89,6 +101,7 @@ def here(request: Request, app: TheApp) -> Here:
             practice=bool(app.settings.world),
             version=__version__,
             home=home_of(s) if person else "",
+            place=HerePlace(zone=place_of(s).zone, dates=place_of(s).dates),
             rules=rules_of(s) if person else "",
             demo=DEMO if demo else None,
         )
@@ -177,6 +190,7 @@ def first_start(request: Request, response: Response, ask: FirstPerson, app: The
             raise HTTPException(409, "this house has people already; sign in")
         context = Context(s, app.clock, ask.name)
         person = users.make_person(context, ask.name, ask.mail, ask.password)
+        set_usual_place(context, ask.country, ask.zone, ask.currency)
         make_templates(context)
         _enter(request, response, s, app, person.id)
     return here(request, app)

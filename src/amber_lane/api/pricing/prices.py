@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date
 from typing import Annotated, Any, SupportsInt
 
 import numpy as np
@@ -19,6 +19,7 @@ from ...data.prices import Policy
 from ...data.setup import FeeRow, Store, Supplier
 from ...data.shelf import Listing
 from ...data.tallies import tally
+from ...services.base import house_days
 from ...services.base.errors import Invalid
 from ...services.base.regional import home_of
 from ...services.grids import goods_grids
@@ -28,7 +29,7 @@ from ...services.pricing import drafts, manual_price, rule_steps
 from ...services.pricing import what_if as outcomes
 from ...services.pricing.apply import LATER
 from ...services.pricing.inputs import Facts
-from ...services.pricing.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
+from ...services.pricing.policy import RULE_FIELDS, defaults, policy_for
 from ..deps import Heavy, ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..schemas import Ask, Big, Done, Money, Page, minor, rows_out, sure, wish, written
 
@@ -298,12 +299,15 @@ class HandAsk(Ask):
     version: int
     price: Money | None
     reason: str = Field("", max_length=300)
-    until: datetime | None = None
+    # The last day of the house on which it holds.
+    until: date | None = None
 
 
 @router.post("/listings/{number}/hand")
 def by_hand(context: WriteContext, number: Big, ask: HandAsk) -> Done:
-    manual_price.fix_price(context, number, ask.version, minor(ask.price, "price"), ask.reason, ask.until)
+    manual_price.fix_price(
+        context, number, ask.version, minor(ask.price, "price"), ask.reason, house_days.end(context, ask.until) if ask.until else None
+    )
     return Done(message="Price fixed by hand" if ask.price else "The rule sets this price again")
 
 
@@ -368,7 +372,7 @@ class PolicyOut(BaseModel):
 def policy(context: ReadContext) -> PolicyOut:
     rows = context.session.scalars(select(Policy).where(Policy.scope != "house").order_by(Policy.scope, Policy.scope_key))
     own = [PolicyScope(scope=row.scope, key=row.scope_key, fields=row.fields) for row in rows if row.fields]
-    return PolicyOut(fields=policy_for(context.session), defaults=POLICY_DEFAULTS, own=own)
+    return PolicyOut(fields=policy_for(context.session), defaults=defaults(home_of(context.session)), own=own)
 
 
 class Named(BaseModel):

@@ -10,7 +10,7 @@ from sqlalchemy import BigInteger, String, cast, func, literal, select, type_coe
 
 from ...core.currency import show
 from ...core.numbers import PPM, half_up
-from ...core.risk import REFUND_COST, oversell_a_day
+from ...core.risk import oversell_a_day
 from ...data.base import by_index, from_ms, to_ms
 from ...data.bulk import bulk_update, by_id, in_chunks
 from ...data.lanes import IS_SHUT, Lane, LanePart
@@ -19,12 +19,14 @@ from ...data.setup import Origin, Service, Store, Supplier
 from ...data.shelf import IS_OVERSOLD, Listing, Sku
 from ...data.source import IS_DOUBTED, Item
 from ...data.watch import Sighting, Sweep
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..mapping import audit
 from ..mapping.mapping_queue import GONE, SHUT, to_settle
 from ..outbox import queue
 from ..pricing import exchange_rates
+from ..pricing.policy import refund_cost
 from .alert import SHOWN, Alert, Cause, Member, Source, Step, quoted
 from .grouping import PREFIX
 
@@ -37,7 +39,8 @@ def oversell(context: Context, store_id: int = 0, only: Collection[int] = ()) ->
     stores, worth = by_id(context.session, Store, found), exchange_rates.Worth(context)
     for number, rows in found.items():
         name = quoted(stores[number].name)
-        risk = {row.id: oversell_a_day(row.pace, worth.of(row.profit or 0, row.currency)) for row in rows}
+        refund = refund_cost(context)
+        risk = {row.id: oversell_a_day(row.pace, worth.of(row.profit or 0, row.currency), refund) for row in rows}
         dearest = sorted(rows, key=lambda row: (-risk[row.id], row.id))[:SHOWN]
         titles = dict(
             context.session.execute(select(Listing.id, Listing.title).where(Listing.id.in_([row.id for row in dearest]))).tuples().all()
@@ -130,7 +133,7 @@ def _unmapped_listings(context: Context) -> Iterator[Alert]:
             "their price and stock follow nobody",
             context.now,
             Step(f"Settle {len(rows)}", go="/lanes"),
-            half_up(sum(one.sku.pace for one in rows) * REFUND_COST, PPM),
+            half_up(sum(one.sku.pace for one in rows) * refund_cost(context), PPM),
             True,
             count=len(rows),
         )
@@ -162,7 +165,7 @@ def _sweeps(context: Context) -> Iterator[Alert]:
                     f"stale:{supplier.id}",
                     "watch",
                     "Old feed",
-                    f"{supplier.name}: no good sweep since {since:%H:%M}",
+                    f"{supplier.name}: no good sweep since {house_days.clock_text(context, since)}",
                     sweep.message,
                     since,
                     Step("Sweep now", act=True),
@@ -182,7 +185,8 @@ def _pace_at_stake(context: Context, supplier: int) -> int:
     sold = select(Sku.pace, Listing.profit, Listing.currency).join(Listing, Listing.sku_id == Sku.id)
     rows = context.session.execute(sold.where(Sku.id.in_(skus), Listing.state == "live"))
     worth = exchange_rates.Worth(context)
-    return sum(oversell_a_day(pace, worth.of(profit or 0, money)) for pace, profit, money in rows)
+    refund = refund_cost(context)
+    return sum(oversell_a_day(pace, worth.of(profit or 0, money), refund) for pace, profit, money in rows)
 
 
 def _doubts(context: Context) -> Iterator[Alert]:
@@ -320,7 +324,7 @@ def _old_sheets(context: Context) -> Iterator[Alert]:
             f"oldsheet:{supplier.id}",
             "watch",
             "Old sheet",
-            f"{supplier.name}: its last sheet is of {since:%d %b}, so its quantities went to zero",
+            f"{supplier.name}: its last sheet is of {house_days.day_text(context, since)}, so its quantities went to zero",
             "a sheet that nobody renews is believed for as many days as your limits have it",
             since,
             Step("Bring a newer sheet in", go=f"/setup/partners?items={supplier.id}"),

@@ -19,10 +19,12 @@ from ...data.setup import RateSource, Store, Supplier
 from ...data.shelf import HAS_NO_RULE, Listing, Sku
 from ...data.source import Item
 from ...data.watch import ListingDecision, Sweep
+from ..base import house_days
 from ..base.context import Context
 from ..listings import allowance, drift
 from ..pricing import exchange_rates, memberships
 from ..pricing.decide import CROWD
+from ..pricing.policy import refund_cost
 from .alert import Alert, Source, Step
 
 
@@ -115,7 +117,7 @@ def _differences(context: Context) -> Iterator[Alert]:
         n = len(rows)
         selling = [one for one in rows if one.drift.state == "live"]
         risk = sum(
-            oversell_a_day(one.sku.pace, worth.of(one.listing.profit or 0, one.store.currency))
+            oversell_a_day(one.sku.pace, worth.of(one.listing.profit or 0, one.store.currency), refund_cost(context))
             if one.listing.state != "live"
             else half_up(one.sku.pace * worth.of(max(one.listing.wanted_price - one.drift.price, 0), one.store.currency), PPM)
             for one in selling
@@ -157,7 +159,8 @@ def _odd_rates(context: Context) -> Iterator[Alert]:
             "oldrate",
             "price",
             "Old rate",
-            f"the rate from {old[0].base} to {old[0].quote} is of {first:%d %b}" + (f", and {len(old) - 1} more" if len(old) > 1 else ""),
+            f"the rate from {old[0].base} to {old[0].quote} is of {house_days.day_text(context, first)}"
+            + (f", and {len(old) - 1} more" if len(old) > 1 else ""),
             "prices are made with it until there is a new one",
             first,
             Step("Enter the rate", go="/price?view=fees"),

@@ -12,7 +12,6 @@ from sqlalchemy import ColumnElement, func, literal, select
 
 from ...core.currency import parse_money
 from ...core.numbers import PPM, half_up
-from ...core.risk import REFUND_COST
 from ...data.base import by_index
 from ...data.outbox import HAS_FAILED, IS_DELAYED, Job, Outbox
 from ...data.setup import Link
@@ -25,6 +24,7 @@ from ..delivery import effects, sheet_export
 from ..fulfilment import carrier_names
 from ..outbox import queue
 from ..pricing import exchange_rates
+from ..pricing.policy import refund_cost
 from .alert import SHOWN, Alert, Member, Source, Step
 
 NAMES = {
@@ -113,7 +113,7 @@ def _lost_a_day(context: Context, group: Group) -> int:
 def _at_risk(context: Context, group: Group) -> tuple[int, bool]:
     """What it costs, in the house's money, and whether per day. A listing that should be off sale stands under oversell; of all but
     listings one refund each is likely."""
-    return (_lost_a_day(context, group), True) if group.kind == "listing" else (REFUND_COST * group.count, False)
+    return (_lost_a_day(context, group), True) if group.kind == "listing" else (refund_cost(context) * group.count, False)
 
 
 def _dead(context: Context) -> Iterator[Alert]:
@@ -158,7 +158,7 @@ def _delayed(context: Context) -> Iterator[Alert]:
             f"{last.answer}; it is tried again by itself",
             begun.made_at,
             Step("Try now", act=True),
-            REFUND_COST * others,
+            refund_cost(context) * others,
             False,
             "loss",
             count=n,
@@ -180,7 +180,7 @@ def _carriers(context: Context) -> Iterator[Alert]:
             "choose how it is called there, once; what waits goes on at once",
             _since(context, one),
             Step("Use it", act=True) if choices else Step("Name it", go="/setup/carriers"),
-            REFUND_COST * one.waits,
+            refund_cost(context) * one.waits,
             False,
             "loss",
             count=one.waits,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -9,13 +10,14 @@ from typing import Any
 
 from sqlalchemy import BigInteger, case, func, or_, select, type_coerce
 
-from ...data.base import to_ms
+from ...data.base import from_ms, to_ms
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.orders import Order, OrderLine, Plan, PurchaseOrder
 from ...data.outbox import AuditEntry, Snooze
 from ...data.setup import Store, Supplier
 from ...data.tallies import tally
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 from ..fulfilment import carrier_names
@@ -29,7 +31,8 @@ from . import goods_alerts, price_alerts, sending_alerts, trade_alerts
 from .alert import Alert, Source
 from .grouping import PREFIX, by_cause
 
-DAY_MS = 86_400_000
+# Days of every zone begin at a quarter of an hour.
+QUARTER_MS = 900_000
 # With so many listings the counts on the road may be some seconds old.
 LARGE = 20_000
 PEOPLE_FREE = ("Watch", "Orders", "Delivery", "Transit")
@@ -269,8 +272,10 @@ def profit_by_day(context: Context, days: int = 14) -> tuple[list[dict[str, Any]
 
 
 def _profit_by_day(context: Context, days: int) -> tuple[list[dict[str, Any]], list[str]]:
-    start = (context.now - timedelta(days=days - 1)).replace(hour=0, minute=0, second=0, microsecond=0)
-    at = (type_coerce(Order.ordered_at, BigInteger) // DAY_MS).label("day")
+    last = house_days.today(context)
+    dates = [last - timedelta(days=back) for back in reversed(range(days))]
+    begins = [to_ms(house_days.begin(context, day)) for day in dates]
+    at = (type_coerce(Order.ordered_at, BigInteger) // QUARTER_MS).label("quarter")
     mine = OrderLine.order_id == Order.id
     waits = select(OrderLine.id).where(mine, OrderLine.state.in_(order_profit.WAITING)).exists()
     # What was refunded after it had left was paid all the same.
@@ -282,18 +287,17 @@ def _profit_by_day(context: Context, days: int) -> tuple[list[dict[str, Any]], l
     rows = (
         select(at, Order.currency, func.sum(Plan.known_profit), func.sum(paid))
         .join(Plan, Plan.order_id == Order.id)
-        .where(Order.ordered_at >= start, ~waits, counts)
+        .where(Order.ordered_at >= from_ms(begins[0]), ~waits, counts)
         .group_by(at, Order.currency)
     )
     worth = exchange_rates.Worth(context)
     sums: dict[int, list[int]] = {}
-    for day_number, currency, profit, sales in context.session.execute(rows):
-        mine_of_day = sums.setdefault(int(day_number), [0, 0])
+    for quarter, currency, profit, sales in context.session.execute(rows):
+        mine_of_day = sums.setdefault(bisect(begins, int(quarter) * QUARTER_MS) - 1, [0, 0])
         mine_of_day[0] += worth.of(int(profit or 0), currency)
         mine_of_day[1] += worth.of(int(sales or 0), currency)
     out = []
-    for n in range(days):
-        day = start + timedelta(days=n)
-        profit, sales = sums.get(to_ms(day) // DAY_MS, [0, 0])
-        out.append({"day": day.date().isoformat(), "profit": profit, "sales": sales})
+    for n, day in enumerate(dates):
+        profit, sales = sums.get(n, [0, 0])
+        out.append({"day": day.isoformat(), "profit": profit, "sales": sales})
     return out, sorted(worth.left_out)

@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import func, literal_column, select
 
 from ...core.currency import show
-from ...core.risk import REFUND_COST, waiting_order
+from ...core.risk import waiting_order
 from ...data.base import by_index
 from ...data.orders import Hold, Order, OrderLine, PurchaseOrder
 from ...data.outbox import AuditEntry
@@ -21,6 +21,7 @@ from ..inbound import mailbox
 from ..orders import cancellations, order_profit
 from ..orders.holds import LIFTED
 from ..pricing import exchange_rates
+from ..pricing.policy import refund_cost
 from ..purchasing import overdue
 from .alert import Alert, Cause, Source, Step
 
@@ -110,7 +111,7 @@ _HELD = {
 
 
 def _waits(context: Context, profit: int, since: datetime) -> int:
-    return waiting_order(profit, int((context.now - since).total_seconds() // 3600))
+    return waiting_order(profit, int((context.now - since).total_seconds() // 3600), refund_cost(context))
 
 
 def _refused_orders(context: Context) -> Iterator[Alert]:
@@ -183,7 +184,7 @@ def _unread(context: Context) -> Iterator[Alert]:
     ).all()
     for row in {one.message: one for one in reversed(rows)}.values():
         station, words = _UNREAD[row.kind]
-        risk = REFUND_COST if row.kind == "order.unreadable" else 0
+        risk = refund_cost(context) if row.kind == "order.unreadable" else 0
         yield Alert(
             f"unread:{row.id}", station, "Not read", row.message, row.reason or words, row.at, Step("See it", go="/setup/log"), risk
         )
@@ -314,7 +315,7 @@ def _wishes(context: Context) -> Iterator[Alert]:
             order.buyer,
             order.came_at,
             Step("See the order", go=f"/orders?state=all&row={order.id}") if order.wants == "cancel" else Step("Settled", act=True),
-            REFUND_COST if order.wants != "return" else exchange_rates.Worth(context).of(paid, order.currency),
+            refund_cost(context) if order.wants != "return" else exchange_rates.Worth(context).of(paid, order.currency),
             False,
             "waits",
         )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, replace
 from zoneinfo import ZoneInfo, available_timezones
 
+from babel import Locale, UnknownLocaleError
 from babel.numbers import get_territory_currencies
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -45,8 +46,11 @@ class Place:
 
 def place_of(s: Session) -> Place:
     """What was said of the house's place; until then times are UTC and days come before months."""
-    row = s.scalar(select(Setting).where(Setting.name == PLACE))
-    return Place(**row.value) if row else Place()
+    if PLACE not in s.info:
+        row = s.scalar(select(Setting).where(Setting.name == PLACE))
+        s.info[PLACE] = Place(**row.value) if row else Place()
+    place: Place = s.info[PLACE]
+    return place
 
 
 def home_of(s: Session) -> str:
@@ -56,13 +60,39 @@ def home_of(s: Session) -> str:
         return place.currency
     if oldest := s.scalar(select(Store.currency).order_by(Store.id).limit(1)):
         return oldest
-    return next((money for money in get_territory_currencies(place.country or "", tender=True) if money in MINOR_DIGITS), ANY_CURRENCY)
+    return currency_of(place.country) or ANY_CURRENCY
+
+
+def currency_of(country: str) -> str:
+    """The currency that is paid with in a country; '' where we do not know it."""
+    return next((money for money in get_territory_currencies(country, tender=True) if money in MINOR_DIGITS), "")
+
+
+def usual(country: str, zone: str) -> Place:
+    """A house in a country, which writes as is usual there. ValueError for a wrong code."""
+    country = check_country(country)
+    try:
+        there = Locale.parse(f"und_{country}")
+    except (UnknownLocaleError, ValueError):
+        return Place(country, zone, currency=currency_of(country))
+    order = "".join(dict.fromkeys(one for one in there.date_formats["short"].pattern.lower() if one in "dmy"))
+    decimal = there.number_symbols.get(there.default_numbering_system, {}).get("decimal", ".")
+    return Place(country, zone, order if order in DATES else "dmy", decimal if decimal in DECIMALS else ".", currency_of(country))
 
 
 def rules_of(s: Session) -> str:
     """What amounts in price rules are in: they hold in each store's own currency, so the one that all stores share, else the house's."""
     kinds = set(s.scalars(select(Store.currency).distinct()))
     return kinds.pop() if len(kinds) == 1 else home_of(s)
+
+
+def set_usual_place(context: Context, country: str, zone: str, currency: str = "") -> str:
+    """Say where the house is by its country alone: dates and amounts are written as is usual there."""
+    try:
+        place = usual(country, zone)
+    except ValueError as error:
+        raise Invalid(f"country {error}", {"country": str(error)}) from error
+    return set_place(context, replace(place, currency=currency or place.currency))
 
 
 def set_place(context: Context, place: Place) -> str:
@@ -88,6 +118,7 @@ def set_place(context: Context, place: Place) -> str:
         row = Setting(name=PLACE, value={})
         context.session.add(row)
     row.value = asdict(place)
+    context.session.info.pop(PLACE, None)
     money = f", its sums in {place.currency}" if place.currency else ""
     message = f"the house is in {place.country}, time zone {place.zone}{money}"
     context.log("place.set", "house", message, before={"place": before}, undo=True)
@@ -102,4 +133,5 @@ def restore(context: Context, before: dict[str, dict[str, str] | None]) -> None:
         context.session.delete(row)
     elif row is not None and before["place"] is not None:
         row.value = before["place"]
+    context.session.info.pop(PLACE, None)
     context.session.flush()

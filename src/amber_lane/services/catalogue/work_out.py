@@ -97,7 +97,7 @@ def work_out(s: Session, facts: Facts, store: Store, goods: Goods, rows: Ints, c
     codes = {number: row.code for number, row in facts.suppliers.items()}
     names = [goods.categories[i] for i in goods.category[rows].tolist()]
     keys = Keys([codes[i] for i in supplier.tolist()], names, [store.code] * n, [""] * n)
-    policy = policy_columns(facts.policies, n, keys)
+    policy = policy_columns(facts, n, keys, [store.currency] * n)
     first, service, low, high = sending(facts, origin, weight, country or store.country)
     handling_of = dict(s.execute(select(Origin.id, Origin.handling)).tuples().all())
     pack = np.array([handling_of.get(i, 0) for i in origin.tolist()], dtype=np.int64)

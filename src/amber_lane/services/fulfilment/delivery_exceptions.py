@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 
 from sqlalchemy import func, literal_column, select, union
 
@@ -15,12 +15,14 @@ from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import Carrier, Store, Supplier
 from ...data.transit import Message, Parcel, ParcelLine
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..orders import order_profit
 from ..orders.routing import step_line
 from ..outbox import queue
 from ..pricing.exchange_rates import Worth
+from ..pricing.policy import refund_cost
 from .buyer_notifications import write_mail, written
 from .parcel_tracking import lines_of_purchase, orders_of
 
@@ -40,7 +42,7 @@ WORDS = {
 
 
 def trouble_of(
-    state: str, ended_by: str, made: datetime, moved: datetime | None, promised: datetime | None, now: datetime, informed: bool = True
+    context: Context, state: str, ended_by: str, made: datetime, moved: datetime | None, promised: date | None, informed: bool = True
 ) -> str:
     """'' while a parcel goes well, else what is wrong, as a key of WORDS."""
     if ended_by == "replaced":
@@ -49,9 +51,9 @@ def trouble_of(
         return "returned"
     if state == "delivered":
         return "elsewhere" if ended_by == "elsewhere" else ""
-    if promised is not None and now.date() > promised.date():
+    if promised is not None and house_days.today(context) > promised:
         return "late"
-    if informed and now - (moved or made) > STUCK_AFTER:
+    if informed and context.now - (moved or made) > STUCK_AFTER:
         return "unmoved" if state == "label" else "stuck"
     return ""
 
@@ -62,7 +64,7 @@ class Troubled:
 
     parcel: Parcel
     trouble: str
-    promised: datetime | None
+    promised: date | None
     at_risk: int
     asked: datetime | None
     order: int
@@ -85,19 +87,19 @@ def troubled(context: Context) -> list[Troubled]:
     ).all()
     found = []
     for parcel, promised, order, carrier in rows:
-        wrong = trouble_of(parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, context.now, carrier != "by_hand")
+        wrong = trouble_of(context, parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, carrier != "by_hand")
         if not wrong or (parcel.state == "returned" and context.now - (parcel.ended_at or context.now) > RETURNED_FOR):
             continue
         found.append((parcel, wrong, promised, order))
     paid = _paid(context, [parcel.id for parcel, *_ in found])
     asked = _asked(context, {order for *_, order in found})
-    out = []
+    out, refund = [], refund_cost(context)
     for parcel, wrong, promised, order in found:
         if wrong in ("returned", "elsewhere") and parcel.id not in paid:
             # Nothing of it is on the road any more: it was sent again or refunded.
             continue
-        late = (context.now.date() - promised.date()).days if promised else 0
-        risk = parcel_at_risk(wrong, late, paid.get(parcel.id, 0))
+        late = (house_days.today(context) - promised).days if promised else 0
+        risk = parcel_at_risk(wrong, late, paid.get(parcel.id, 0), refund)
         since = parcel.ended_at or parcel.moved_at or parcel.made_at
         out.append(Troubled(parcel, wrong, promised, risk, asked.get((order, parcel.number)), order, since))
     return sorted(out, key=lambda one: (-one.at_risk, one.parcel.id))
@@ -183,7 +185,7 @@ def _case(context: Context, number: int) -> _Case:
         raise Conflict("nothing of ours is in this parcel any more")
     promised = min((one.promised_by for one in orders if one.promised_by), default=None)
     supplier, carrier = context.get(Supplier, purchases[0].supplier_id, "supplier"), context.get(Carrier, parcel.carrier_id, "carrier")
-    wrong = trouble_of(parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, context.now, carrier.kind != "by_hand")
+    wrong = trouble_of(context, parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, carrier.kind != "by_hand")
     lines = {line.id: line for one in purchases for line in lines_of_purchase(context, one.id)}
     return _Case(parcel, carrier, wrong, orders, purchases, supplier, list(lines.values()))
 
@@ -193,7 +195,7 @@ def steps(context: Context, number: int) -> list[Step]:
     case = _case(context, number)
     keys = list(ORDER.get(case.trouble, ()))
     promised = min((one.promised_by for one in case.orders if one.promised_by), default=None)
-    if case.trouble in ("unmoved", "stuck", "late") and promised and context.now - promised > LOST_AFTER:
+    if case.trouble in ("unmoved", "stuck", "late") and promised and house_days.today(context) - promised > LOST_AFTER:
         keys += ["again", "refund"]
     made = {"ask": _ask, "tell": _tell, "again": _again, "refund": _refund}
     return [step for key in keys if (step := made[key](context, case)) is not None]

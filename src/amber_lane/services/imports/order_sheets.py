@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import replace
-from datetime import UTC, date, datetime
+from datetime import date, datetime
 
 from sqlalchemy import select
 
@@ -16,6 +16,7 @@ from ...data.orders import Order, OrderLine, PurchaseOrder
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
 from ...data.transit import Parcel, ParcelLine
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Invalid
 from ..base.import_frame import Checked, Names, Row, each, need, whole
@@ -50,7 +51,7 @@ def check_orders(context: Context, rows: Iterable[Row], progress: Callable[[int]
         if unit < 0:
             raise ValueError("unit_price is negative")
         for name in ("ordered_at", "promised_by"):
-            _time(row.get(name, ""), name)
+            _time(context, row.get(name, ""), name)
         quantity = whole(row, "quantity", 1, 10_000)
         group = groups.setdefault((store.id, number), [])
         same = tuple(sorted((name, value) for name, value in row.items() if value))
@@ -71,7 +72,7 @@ def check_orders(context: Context, rows: Iterable[Row], progress: Callable[[int]
     stores = {store.id: store for rows in names.stores.values() for store in rows}
     for (store_id, number), group in groups.items():
         first = group[0][0]
-        promised = _time(first.get("promised_by", ""), "promised_by")
+        promised = _time(context, first.get("promised_by", ""), "promised_by")
         buyer = Address(
             first["name"],
             first["address_1"],
@@ -85,11 +86,11 @@ def check_orders(context: Context, rows: Iterable[Row], progress: Callable[[int]
         )
         order = StoreOrder(
             number,
-            _time(first.get("ordered_at", ""), "ordered_at") or context.now,
+            _time(context, first.get("ordered_at", ""), "ordered_at") or context.now,
             stores[store_id].currency,
             buyer,
             [line for _, line in group],
-            promised.date() if promised else None,
+            house_days.day_of(context, promised) if promised else None,
             note=first.get("note", ""),
         )
         if (store_id, number) not in known:
@@ -150,14 +151,15 @@ def _joined(known: tuple[Order, list[OrderLine]], ordered: StoreOrder) -> StoreO
     return replace(ordered, buyer=buyer, lines=[*kept, *more])
 
 
-def _time(text: str, name: str) -> datetime | None:
+def _time(context: Context, text: str, name: str) -> datetime | None:
+    """A moment, or the beginning of a day; both of the house's zone where they do not say another."""
     if not text:
         return None
     try:
-        value = datetime.fromisoformat(text) if len(text) > 10 else datetime.combine(date.fromisoformat(text), datetime.min.time(), UTC)
+        value = datetime.fromisoformat(text) if len(text) > 10 else house_days.begin(context, date.fromisoformat(text))
     except ValueError:
         raise ValueError(f"{name}: {text!r} is not a date such as 2026-03-12") from None
-    return value if value.tzinfo else value.replace(tzinfo=UTC)
+    return value if value.tzinfo else value.replace(tzinfo=house_days.zone_of(context))
 
 
 def take_orders(context: Context, checked: Checked) -> int:
@@ -206,9 +208,9 @@ def check_answers(context: Context, rows: Iterable[Row], progress: Callable[[int
         if answer == "accepted" and row.get("tracking_number"):
             # It has a number, so it is sent.
             answer = "shipped"
-        sent = _time(row.get("shipped_at", ""), "shipped_at")
+        sent = _time(context, row.get("shipped_at", ""), "shipped_at")
         if sent is not None and sent > context.now:
-            raise ValueError(f"shipped_at: {sent:%Y-%m-%d} is still to come")
+            raise ValueError(f"shipped_at: {house_days.day_of(context, sent)} is still to come")
         if sent is not None:
             shipped[reference] = sent
         reason = row.get("reason", "")[:300]
@@ -285,9 +287,9 @@ def check_tracking(context: Context, rows: Iterable[Row], progress: Callable[[in
         reference, number = need(row, "purchase_order"), _number(carriers, row)
         if reference not in states:
             raise ValueError(f"there is no purchase order {reference!r}")
-        at = _time(row.get("shipped_at", ""), "shipped_at")
+        at = _time(context, row.get("shipped_at", ""), "shipped_at")
         if at is not None and at > context.now:
-            raise ValueError(f"shipped_at: {at:%Y-%m-%d} is still to come")
+            raise ValueError(f"shipped_at: {house_days.day_of(context, at)} is still to come")
         kind = "same" if (reference, number) in known else "new"
         state = STATES.get(row.get("state", ""), row.get("state", ""))
         if state and state not in parcel_tracking.MARKS:

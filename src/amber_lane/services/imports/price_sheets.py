@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 import numpy as np
@@ -16,6 +16,7 @@ from ...data.bulk import by_id
 from ...data.outbox import AuditEntry
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
+from ..base import house_days
 from ..base.context import Context
 from ..base.import_frame import Checked, Names, Row, each, need
 from ..pricing.apply import respond
@@ -98,7 +99,7 @@ def _until(context: Context, row: Row) -> datetime | None:
     if not text:
         return None
     try:
-        day = datetime.fromisoformat(f"{text[:10]}T23:59:00+00:00")
+        day = house_days.end(context, date.fromisoformat(text[:10]))
     except ValueError:
         raise ValueError(f"until: {text!r} is not a day such as 2026-12-31") from None
     if day <= context.now:
@@ -166,5 +167,5 @@ def out_rows(context: Context) -> Iterator[list[Any]]:
         over = row.hand_until is not None and row.hand_until <= context.now
         own = None if over else row.hand_price
         money = ["" if value is None else plain(value, row.currency) for value in (own, row.least_price, row.ceiling)]
-        until = f"{row.hand_until:%Y-%m-%d}" if row.hand_until and not over else ""
+        until = house_days.day_of(context, row.hand_until).isoformat() if row.hand_until and not over else ""
         yield [shop, code, money[0], until, row.hand_reason if own is not None else "", money[1], money[2]]

@@ -11,6 +11,7 @@ from ...core.currency import plain
 from ...core.numbers import show_rate
 from ...data.setup import Store, Supplier
 from ...data.shelf import Listing, Sku
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Invalid
 from ..base.import_frame import Checked, Kind
@@ -124,7 +125,7 @@ def out_rows(context: Context, name: str) -> Iterator[list[Any]]:
         yield from price_sheets.out_rows(context)
     elif name == "rates":
         for (base, quote), rate in sorted(exchange_rates.newest(context).items()):
-            yield [base, quote, show_rate(rate.nano), f"{rate.day:%Y-%m-%d}"]
+            yield [base, quote, show_rate(rate.nano), house_days.day_of(context, rate.day).isoformat()]
     elif name == "listings":
         for shop, thing, row in context.session.execute(
             select(Store.name, Sku, Listing)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import ColumnElement, false, select
@@ -65,7 +65,7 @@ class Mine:
     supplier: str
     state: str
     made_at: datetime
-    promised_by: datetime | None
+    promised_by: date | None
     lines: list[tuple[int, str, str, int]]
     address: dict[str, str]
     service: str

@@ -15,6 +15,7 @@ from ...data.lanes import Lane, LanePart
 from ...data.outbox import AuditEntry
 from ...data.setup import Service
 from ...data.shelf import Sku
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..pricing.apply import respond
@@ -40,7 +41,7 @@ def set_terms(
         lane.services = dict(services)
     lane.starts, lane.ends = starts, ends
     lane.begun = starts is None or starts <= context.now
-    span = [f"from {starts:%-d %b}" if starts else "", f"until {ends:%-d %b}" if ends else ""]
+    span = [f"from {house_days.day_text(context, starts)}" if starts else "", f"until {house_days.day_text(context, ends)}" if ends else ""]
     message = " ".join(one for one in span if one) or "without dates"
     ways = ", ".join(f"{code} to {land}" for land, code in sorted((lane.services or {}).items()))
     act = context.log("lane.change", sku.code, f"{sku.code}: lane {message}" + (f"; {ways}" if ways else ""), before=before, undo=True)
@@ -124,5 +125,7 @@ def story(context: Context, lane: Lane, sku: Sku) -> list[str]:
         .order_by(AuditEntry.id.desc())
         .limit(12)
     )
-    lines = [f"{row.at:%-d %b %Y %H:%M}: {row.message.removeprefix(f'{sku.code}: ')}, {row.who}" for row in rows]
-    return [*lines, f"{lane.opened_at:%-d %b %Y %H:%M}: opened by {lane.opened_by}"]
+    lines = [
+        f"{house_days.moment_text(context, row.at, year=True)}: {row.message.removeprefix(f'{sku.code}: ')}, {row.who}" for row in rows
+    ]
+    return [*lines, f"{house_days.moment_text(context, lane.opened_at, year=True)}: opened by {lane.opened_by}"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 
 import numpy as np
@@ -21,6 +21,7 @@ from ...data.lanes import Lane, LanePart
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import Supplier
 from ...data.transit import Parcel, ParcelLine
+from ..base import house_days
 from ..base.context import Context
 from ..pricing.apply import respond
 from ..pricing.policy import policy_for
@@ -54,14 +55,15 @@ class _Past:
     decided: int = 0
     days: list[int] | None = None
 
-    def add(self, state: str, made: int, promised: int | None, ended: int | None, now: int) -> None:
+    def add(self, state: str, made: int, due: int | None, ended: int | None, now: int) -> None:
+        """due: when the promised day is over; all in milliseconds."""
         self.answered += 1
         self.taken += state != "refused"
         if ended is not None:
             self.days = [*(self.days or []), max(round((ended - made) / DAY_MS), 0)]
-        if promised is not None and state != "refused" and (ended is not None or now > promised + DAY_MS):
+        if due is not None and state != "refused" and (ended is not None or now > due):
             self.decided += 1
-            self.kept += ended is not None and ended <= promised + DAY_MS
+            self.kept += ended is not None and ended <= due
 
 
 @dataclass(frozen=True)
@@ -168,7 +170,7 @@ def _all_own(context: Context) -> Own:
         at = np.minimum(np.searchsorted(arrived, purchase[line]), len(arrived) - 1)
         ended = np.where(arrived[at] == purchase[line], when[at], NONE)
     there, taken = ended != NONE, state[line] != _DECIDED.index("refused")
-    due = promised[line] + DAY_MS
+    due = house_days.ends_ms(context, promised[line])
     decided = (promised[line] != NONE) & taken & (there | (now > due))
     kept = decided & there & (ended <= due)
     used, place = np.unique(lane[row], return_inverse=True)
@@ -262,6 +264,10 @@ def _trust(own: _Past, pool: _Past) -> Trust:
     )
 
 
+def _over(context: Context, promised: date | None) -> int | None:
+    return None if promised is None else to_ms(house_days.begin(context, promised + timedelta(days=1)))
+
+
 def _ms(value: datetime | None) -> int | None:
     return None if value is None else to_ms(value)
 
@@ -288,7 +294,7 @@ def _own(context: Context, lanes: Collection[int]) -> dict[int, _Past]:
             # A kit's items in one purchase, and a purchase in several parcels, count once: by the last parcel.
             if (lane, purchase) not in seen:
                 seen.add((lane, purchase))
-                out.setdefault(lane, _Past()).add(state, to_ms(made), _ms(promised), _ms(ended), now)
+                out.setdefault(lane, _Past()).add(state, to_ms(made), _over(context, promised), _ms(ended), now)
     return out
 
 
@@ -314,7 +320,7 @@ def _pool(context: Context, supplier: int) -> _Past:
         if purchase != last:
             last = purchase
             out.days = None
-            out.add(state, to_ms(made), _ms(promised), _ms(ended), now)
+            out.add(state, to_ms(made), _over(context, promised), _ms(ended), now)
             days_seen += out.days or []
     out.days = days_seen
     return out

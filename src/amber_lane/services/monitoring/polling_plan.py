@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
@@ -14,7 +14,6 @@ from ...connectors.kinds import KINDS
 from ...core import calls
 from ...core.money import Floats, Ints
 from ...core.numbers import PPM
-from ...core.risk import REFUND_COST
 from ...data.base import to_ms
 from ...data.bulk import bulk_update
 from ...data.lanes import Lane, LanePart
@@ -22,10 +21,11 @@ from ...data.setup import Link, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ...data.watch import Sighting, Sweep
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Invalid
 from ..pricing import exchange_rates
-from ..pricing.policy import policy_for
+from ..pricing.policy import policy_for, refund_cost
 
 # Most items of one sweep where each is a call of its own.
 ITEMS_MOST = 400
@@ -49,16 +49,16 @@ def hours_open(supplier: Supplier) -> float:
     return float((supplier.hour_to - supplier.hour_from) % 24)
 
 
-def may_ask(supplier: Supplier, now: datetime) -> bool:
+def may_ask(context: Context, supplier: Supplier) -> bool:
     """Whether its hours let us ask now."""
     if supplier.hour_from is None or supplier.hour_to is None or supplier.hour_from == supplier.hour_to:
         return True
-    return (now.hour - supplier.hour_from) % 24 < (supplier.hour_to - supplier.hour_from) % 24
+    return (house_days.local(context, context.now).hour - supplier.hour_from) % 24 < (supplier.hour_to - supplier.hour_from) % 24
 
 
 def asked_today(context: Context, supplier: int) -> int:
     """Calls of its sweeps since midnight."""
-    start = context.now.replace(hour=0, minute=0, second=0, microsecond=0)
+    start = house_days.begin(context, house_days.today(context))
     return int(context.session.scalar(select(func.sum(Sweep.calls)).where(Sweep.supplier_id == supplier, Sweep.started >= start)) or 0)
 
 
@@ -149,9 +149,10 @@ def _weights(context: Context, supplier: Supplier, items: Ints) -> tuple[Floats,
     ran_out, rose = _what_changes(context, supplier)
     place = {number: at for at, number in enumerate(items.tolist())}
     weight, used = np.zeros(len(items)), np.zeros(len(items), dtype=np.int64)
+    refund = refund_cost(context)
     for item, pace, profit, landed in rows:
         if (at := place.get(item)) is not None:
-            wrong = ran_out * (REFUND_COST + max(int(profit or 0), 0)) + rose * int(landed or 0)
+            wrong = ran_out * (refund + max(int(profit or 0), 0)) + rose * int(landed or 0)
             weight[at], used[at] = max(int(pace or 0), SLOWEST) / PPM * wrong, 1
     return weight, used
 

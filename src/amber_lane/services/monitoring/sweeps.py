@@ -20,6 +20,7 @@ from ...data.setup import Supplier
 from ...data.shelf import IS_OUT_OF_STOCK, Listing
 from ...data.source import Item
 from ...data.watch import Sighting, Sweep
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..catalogue import ingest
@@ -183,7 +184,7 @@ def may_take(context: Context, sweep: Sweep, data: SweepData, seen: Look) -> boo
     sweep.items, sweep.as_of, sweep.ended = len(data.numbers), data.as_of, context.now
     if supplier.feed_as_of and data.as_of <= supplier.feed_as_of:
         sweep.state = "stale"
-        sweep.message = f"the feed stands still since {supplier.feed_as_of:%d %b %H:%M}"
+        sweep.message = f"the feed stands still since {house_days.moment_text(context, supplier.feed_as_of)}"
         seen.held_rows = seen.held_rows[0][:0], seen.held_rows[1][:0], seen.held_rows[2][:0], []
         grow_old(context, supplier)
         return False

@@ -9,6 +9,7 @@ from sqlalchemy import select
 
 from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine
+from ..base import house_days
 from ..base.context import Context
 
 WITHIN = timedelta(days=1)
@@ -42,7 +43,8 @@ def twins_of(context: Context, orders: Sequence[Order]) -> dict[int, tuple[int, 
             mine = theirs.get(order.id, {})
             same = sorted(mine.keys() & theirs.get(other.id, {}).keys())
             if other.id != order.id and same and abs(other.ordered_at - order.ordered_at) <= WITHIN:
-                message = f"Perhaps ordered twice: {order.buyer} ordered {mine[same[0]]} in {other.number} too, at {other.ordered_at:%H:%M}"
+                at = house_days.clock_text(context, other.ordered_at)
+                message = f"Perhaps ordered twice: {order.buyer} ordered {mine[same[0]]} in {other.number} too, at {at}"
                 found[order.id] = (other.id, message)
                 break
     return found

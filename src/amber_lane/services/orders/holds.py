@@ -14,6 +14,7 @@ from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine
 from ...data.setup import Store
 from ...data.source import Item
+from ..base import house_days
 from ..base.context import Context
 
 # Limits that are a person's to set, so that their word lets an order past.
@@ -120,7 +121,9 @@ def _ninth(counted: Iterable[tuple[int, int]]) -> int:
     return 1
 
 
-def tell(order: Order, lines: list[OrderLine], found: OrderPlan, reason: str, names: dict[int, str], least: int = 0) -> str:
+def tell(
+    context: Context, order: Order, lines: list[OrderLine], found: OrderPlan, reason: str, names: dict[int, str], least: int = 0
+) -> str:
     """Why routing holds an order, as a person would say it. names: what is left of the limits of lanes' suppliers; least: profit asked."""
     stuck = [line for line in lines if line.id not in found.chosen] or lines
     it = "It" if len(lines) == 1 else stuck[0].title or stuck[0].sku_code
@@ -136,5 +139,5 @@ def tell(order: Order, lines: list[OrderLine], found: OrderPlan, reason: str, na
         return f"{it} is scarce: what there is goes to orders that earn more with it"
     if reason == "no_stock" and len(found.chosen) == len(lines):
         return f"{it} is not in stock for all the lines of this order"
-    promised = f"{order.promised_by:%a %-d %b}" if order.promised_by else "the promise"
+    promised = house_days.day_text(context, order.promised_by, True) if order.promised_by else "the promise"
     return f"{it} {REASONS[reason].format(country=order.country, promised=promised)}"

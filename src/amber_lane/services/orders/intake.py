@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, time
 from typing import Any
 
 import numpy as np
@@ -16,7 +15,7 @@ from ...core import price
 from ...core.money import Ints
 from ...core.numbers import PPM, half_up
 from ...core.price import NONE
-from ...data.base import to_ms
+from ...data.base import day_ms, to_ms
 from ...data.bulk import bulk_insert, in_chunks, quiet
 from ...data.orders import Order, OrderLine
 from ...data.setup import FeeRow, Store
@@ -103,7 +102,7 @@ class _Given:
 def _order_row(context: Context, store: Store, given: StoreOrder, came_by: str) -> tuple[Any, ...]:
     """In the order of ORDER_COLUMNS, as the database keeps it."""
     buyer, now = given.buyer, to_ms(context.now)
-    promised = to_ms(datetime.combine(given.promised_by, time(), UTC)) if given.promised_by else None
+    promised = day_ms(given.promised_by) if given.promised_by else None
     who = (buyer.name, buyer.email, buyer.phone, json.dumps(vars(buyer)), buyer.country.strip().upper(), given.currency)
     return (1, store.id, given.number, *who, min(to_ms(given.ordered_at), now), now, came_by, given.note, promised, "[]", False, "", "")
 

@@ -150,7 +150,9 @@ class _Planner:
             for lane in look.lanes.get(line.sku_id or 0, [])
             if lane.supplier_id in limited
         }
-        return found.reason, tell(order, look.lines[order.id], found, found.reason, names, int(self._policy(order)["least_order_profit"]))
+        return found.reason, tell(
+            self.context, order, look.lines[order.id], found, found.reason, names, int(self._policy(order)["least_order_profit"])
+        )
 
     def _keep_plan(self, order: Order, found: OrderPlan) -> None:
         lanes = [

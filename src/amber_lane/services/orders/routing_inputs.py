@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from functools import partial
 from typing import Any, TypeVar
 
@@ -21,7 +21,9 @@ from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import BuyingAccount, Origin, Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
+from ..base import house_days
 from ..base.context import Context
+from ..base.regional import place_of
 from ..pricing.inputs import Facts, house_ppm
 from ..pricing.lane_costing import UNKNOWN_STOCK
 from ..pricing.policy import policy_for
@@ -54,7 +56,7 @@ def bought_parts(s: Session, lines: Iterable[int]) -> dict[int, dict[int, int]]:
 
 def arrival(now: datetime, cut_off: str, days: int, holidays: Iterable[str] = ()) -> date:
     """The day a parcel arrives when ordered now. After the cut-off the next working day counts as the first; Sundays and the
-    origin's holidays (ISO dates) do not count."""
+    origin's holidays (ISO dates) do not count. now: by the clocks of the origin."""
     shut = set(holidays)
 
     def works(day: date) -> bool:
@@ -77,7 +79,7 @@ class Lookup:
 
     def __init__(self, context: Context, orders: list[Order]) -> None:
         s = self.s = context.session
-        self.context = context
+        self.context, self.today = context, house_days.today(context)
         going = {order.id: set(order.part_lines or ()) for order in orders}
         self.lines = {
             number: [line for line in lines if line.state in OPEN and (not going[number] or line.id in going[number])]
@@ -190,7 +192,7 @@ class Lookup:
     def fill(self, order: Order, replacements: bool = False) -> OrderToFill:
         """An order as routing takes it. Other goods are offered only for lines that nothing else could fill, or where asked for."""
         policy = self.policy("store", self.facts.stores[order.store_id].code)
-        promised = order.promised_by.date() if order.promised_by and "too_late" not in order.allowed else None
+        promised = order.promised_by if order.promised_by and "too_late" not in order.allowed else None
         least = NONE if "least_profit" in order.allowed else int(policy["least_order_profit"])
         lines = []
         for line in self.lines[order.id]:
@@ -238,9 +240,14 @@ class Lookup:
             if service is None:
                 return None
             parcel = self.facts.parcel(self.facts.suppliers[origin.supplier_id], origin, service, order.currency, cushion)
-            return parcel, arrival(self.context.now, origin.cut_off, service.days_high, origin.holidays or ())
+            return parcel, arrival(self._there(origin), origin.cut_off, service.days_high, origin.holidays or ())
 
         return self._once(("sending", origin.id, code, order.country, order.currency, cushion), make)
+
+    def _there(self, origin: Origin) -> datetime:
+        return self._once(
+            ("there", origin.country), lambda: self.context.now.astimezone(house_days.zone_in(origin.country, place_of(self.s)))
+        )
 
     def _choice(self, order: Order, line: OrderLine, lane: Lane, policy: dict[str, Any]) -> LaneChoice:
         """A lane for a line: what of it is bought already costs nothing more and is not bought again."""
@@ -253,7 +260,7 @@ class Lookup:
                 legs.setdefault(p.origin_id or lane.origin_id, []).append((p, packs))
         reason = self._reason_not(line, lane)
         made: list[Leg] = []
-        days: list[date] = []
+        arrivals: list[date] = []
         for origin_id, parts in legs.items():
             origin = self.facts.origins[origin_id]
             supplier = self.facts.suppliers[origin.supplier_id]
@@ -269,13 +276,13 @@ class Lookup:
                 weight += item.weight_g * packs
             sending = self._sending(origin, service_of(lane, parts[0][0], order.country), order, cushion)
             if sending:
-                days.append(sending[1])
+                arrivals.append(sending[1])
             made.append(Leg(supplier.id, origin_id, tuple(out), sending[0] if sending else None, weight))
-        if days and lane.sure_days:
+        if arrivals and lane.sure_days:
             # Nine in ten came within so many days; what a supplier says of itself counts only where it is no better than that.
-            days.append(self.context.now.date() + timedelta(days=lane.sure_days))
+            arrivals.append(self.today + timedelta(days=lane.sure_days))
         # What is left of a kit whose rest is bought: a day for it is known by what was promised then.
-        arrives = max(days) if days else self.context.now.date() if not made else None
+        arrives = max(arrivals) if arrivals else self.today if not made else None
         return LaneChoice(lane.id, tuple(made), arrives, reason, self._risk(lane, policy, order.currency) if made else 0)
 
     def _risk(self, lane: Lane, policy: dict[str, Any], currency: str) -> int:
@@ -320,10 +327,10 @@ def room_message(context: Context, accounts: Iterable[BuyingAccount], supplier: 
 
 
 def room_of(context: Context, account: BuyingAccount) -> tuple[int | None, int | None]:
-    """What may still be bought by an account today (UTC): money in its supplier's minor units, and purchase orders; None = any."""
+    """What may still be bought by an account today: money in its supplier's minor units, and purchase orders; None = any."""
     if account.cap_money is None and account.cap_orders is None:
         return None, None
-    begun = datetime.combine(context.now.date(), datetime.min.time(), UTC)
+    begun = house_days.begin(context, house_days.today(context))
     spent, count = context.session.execute(
         select(func.coalesce(func.sum(PurchaseOrder.goods + PurchaseOrder.shipping + PurchaseOrder.handling), 0), func.count()).where(
             PurchaseOrder.account_id == account.id, PurchaseOrder.made_at >= begun, PurchaseOrder.state.in_(LIVE)

@@ -13,6 +13,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from ...data.setup import Person, SignIn
+from ..base import house_days
 from ..base.context import Context
 from ..base.credentials import hash_password, password_fits
 from ..base.errors import Conflict, Invalid, NotFound
@@ -83,7 +84,7 @@ def end_one(context: Context, number: int) -> None:
     if row is None or row.person_id != context.person:
         raise NotFound(f"there is no sign-in {number} of yours")
     row.ended_at = row.ended_at or now()
-    context.log("person.out", context.actor, f"{context.actor} ended a sign-in of {row.at:%d %b %H:%M}")
+    context.log("person.out", context.actor, f"{context.actor} ended a sign-in of {house_days.moment_text(context, row.at)}")
 
 
 def end_all(s: Session, person: int, but: str = "") -> int:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 
 from sqlalchemy import ColumnElement, case, literal, select
@@ -15,6 +15,7 @@ from ...core.currency import minor_digits
 from ...core.numbers import PPM, half_up, parse_rate, show_rate
 from ...data.prices import Rate
 from ...data.setup import RateSource, Store, Supplier
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..base.import_frame import Checked, Row, each, need
@@ -131,7 +132,7 @@ def take_table(context: Context, source: RateSource, table: RateTable) -> int:
     source.doubted = doubted
     context.session.flush()
     if taken:
-        follow(context, source.name, taken, f"{source.name}'s rates of {table.as_of:%d %b}")
+        follow(context, source.name, taken, f"{source.name}'s rates of {house_days.day_text(context, table.as_of)}")
     return len(taken)
 
 
@@ -184,7 +185,7 @@ def check_sheet(context: Context, rows: Iterable[Row], progress: Callable[[int],
         day = context.now
         if row.get("day"):
             try:
-                day = datetime.fromisoformat(f"{row['day'].strip()}T00:00:00+00:00")
+                day = house_days.begin(context, date.fromisoformat(row["day"].strip()))
             except ValueError:
                 raise ValueError(f"day: {row['day']!r} is not a day such as 2026-03-12") from None
             if day > context.now:

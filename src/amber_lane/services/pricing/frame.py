@@ -170,7 +170,7 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
     n = len(ids)
     store_code = [facts.stores[i].code for i in store.tolist()]
     keys = Keys(chosen.supplier_code, category, store_code, code)
-    policy = policy_columns(facts.policies, n, keys)
+    policy = policy_columns(facts, n, keys, currency)
     # A store's allowance lets some listings show less than the policy would.
     if within_allowance:
         policy["cap"] = np.where(most == NONE, policy["cap"], np.minimum(policy["cap"], most))

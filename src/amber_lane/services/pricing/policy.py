@@ -10,14 +10,17 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from ...core.currency import show
-from ...core.money import Ints
+from ...core.currency import show, usual_amount
+from ...core.money import Ints, half_up_columns
+from ...core.numbers import PPM
 from ...core.price import NONE, Endings, Rule
-from ...core.risk import REFUND_COST
 from ...core.rules import SCOPES, Layer, resolve
 from ...data.prices import Policy, PriceRule
+from ..base.context import Context
+from ..base.regional import home_of
+from .inputs import Facts
 
-# How we respond and what we hold, where nobody said otherwise. Shares in ppm, money in minor units.
+# How we respond and what we hold, where nobody said otherwise. Shares in ppm, money in cents of a euro (see `defaults`).
 POLICY_DEFAULTS: dict[str, Any] = {
     "follow_price": True,
     "follow_stock": True,
@@ -49,7 +52,7 @@ POLICY_DEFAULTS: dict[str, Any] = {
     "rebate_counts": False,
     # Where no rule sets a returns reserve, what really came back does.
     "reserve_real": True,
-    "refund_cost": REFUND_COST,
+    "refund_cost": 150,
     "least_order_profit": 0,
     "look_over": 40_000,
     # What a late parcel costs on average: messages, and now and then a refund.
@@ -72,6 +75,8 @@ POLICY_DEFAULTS: dict[str, Any] = {
     "slow_below": 700_000,
     "shut_below": 300_000,
 }
+# Amounts, in the house's money.
+AMOUNTS = ("refund_cost", "late_cost", "split_over", "least_order_profit", "look_over")
 AT_NONE = ("hide", "zero", "leave", "end")
 SENDS = ("hand", "once", "after")
 LETTERS = ("ask", "latin", "all")
@@ -164,17 +169,29 @@ def parse_endings(text: str) -> list[int]:
     return [int(part) for part in parts]
 
 
-def policy_columns(policies: Iterable[Policy], n: int, keys: Keys) -> dict[str, Ints]:
-    """Every policy field as a column; words become their place in their list."""
+def defaults(home: str) -> dict[str, Any]:
+    """Where every field begins; amounts in minor units of the house's currency."""
+    return POLICY_DEFAULTS | {name: usual_amount(POLICY_DEFAULTS[name], home) for name in AMOUNTS}
+
+
+def policy_columns(facts: Facts, n: int, keys: Keys, currency: Sequence[str]) -> dict[str, Ints]:
+    """Every policy field as a column; words become their place in their list.
+
+    currency: of each row, which its amounts are turned into; where there is no rate to it they stay as they are.
+    """
     layers = []
-    for one in policies:
+    for one in facts.policies:
         layers.append((one.scope, one.scope_key, 0, {name: _number(name, value) for name, value in one.fields.items()}))
     over = lay_over(n, layers, keys, None)
     columns = {}
-    for name, default in POLICY_DEFAULTS.items():
+    for name, default in defaults(facts.home).items():
         start = np.full(n, _number(name, default), dtype=np.int64)
         given = over.values.get(name)
         columns[name] = start if given is None else np.where(given == NONE, start, given)
+    if any(money != facts.home for money in currency):
+        ppm, _ = facts.worth(currency)
+        for name in AMOUNTS:
+            columns[name] = np.where(ppm > 0, half_up_columns(columns[name] * PPM, np.maximum(ppm, 1)), columns[name])
     return columns
 
 
@@ -186,8 +203,13 @@ def _number(name: str, value: str | int | None) -> int | None:
 
 def policy_for(s: Session, **keys: str) -> dict[str, Any]:
     """The policy of one place, as a person reads it; keys: supplier=…, store=…, sku=…, category=…."""
-    layers = [Layer("house", "default", POLICY_DEFAULTS)]
+    layers = [Layer("house", "default", defaults(home_of(s)))]
     for one in s.scalars(select(Policy)):
         if one.scope == "house" or keys.get(one.scope) == one.scope_key:
             layers.append(Layer(one.scope, one.scope_key or "house", one.fields))
     return resolve(layers).values
+
+
+def refund_cost(context: Context) -> int:
+    """What one refund costs beside the lost profit, in the house's money."""
+    return int(policy_for(context.session)["refund_cost"])

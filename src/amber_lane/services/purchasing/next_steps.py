@@ -16,6 +16,7 @@ from ...data.lanes import Lane, LanePart
 from ...data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
 from ...data.setup import BuyingAccount, Supplier
 from ...data.source import Item
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 from ..orders import order_profit, orders
@@ -70,7 +71,7 @@ def ways_on(context: Context, order: Order) -> list[WayOn]:
         if hold.limit == "spend_limit":
             found += _other_supplier(order, asked, look)
             found += _raise(context, order, look)
-            found.append(WayOn("", "It goes by itself at 00:00", "the limits begin anew then (UTC)"))
+            found.append(WayOn("", "It goes by itself at 00:00", "the limits begin anew then"))
         if hold.limit == "twice" and hold.other_id:
             found += _twin(context, order, hold.other_id)
     for line in refused:
@@ -288,7 +289,7 @@ def unpack(context: Context, after: dict[str, list[int]]) -> None:
 
 def _ask_by_mail(context: Context, order: Order, line: OrderLine, purchase: PurchaseOrder) -> str:
     supplier = context.get(Supplier, purchase.supplier_id, "supplier")
-    asked = f"{purchase.reference}-line-{line.line_no}-{context.now:%Y%m%d}"
+    asked = f"{purchase.reference}-line-{line.line_no}-{house_days.today(context):%Y%m%d}"
     text = (
         f"You refused {purchase.reference}, {line.quantity} x {line.title or line.sku_code}: {purchase.message or line.reason}.\n"
         "When can you send it, or what would you send instead?\n"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, time, timedelta
+from datetime import datetime, timedelta
 
 from sqlalchemy import func, select
 
@@ -14,11 +14,13 @@ from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
 from ...data.setup import UNCALLED, Person, Supplier
 from ...data.transit import Message, ParcelLine
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..fulfilment.delivery_exceptions import ANSWER_IN
 from ..outbox import queue
 from ..pricing.exchange_rates import Worth
+from ..pricing.policy import refund_cost
 
 ANSWER_WITHIN = timedelta(hours=24)
 NEAR = timedelta(days=1)
@@ -48,7 +50,7 @@ def overdue(context: Context) -> Iterator[Overdue]:
     by_hand = select(Supplier.id).where(Supplier.kind.in_(UNCALLED), Supplier.order_road == "hand")
     untaken = (PurchaseOrder.state == "waiting") & PurchaseOrder.supplier_id.in_(by_hand)
     silent = (PurchaseOrder.state == "sent") & waited
-    near = Order.promised_by < datetime.combine((context.now + 2 * NEAR).date(), time(), UTC)
+    near = Order.promised_by <= house_days.today(context) + NEAR
     no_parcel = ~select(ParcelLine.id).where(ParcelLine.purchase_id == PurchaseOrder.id).exists()
     unsent = (PurchaseOrder.state == "accepted") & near & no_parcel
     rows = select(PurchaseOrder, Order).join(Order, Order.id == PurchaseOrder.order_id).where(Order.channel != "past")
@@ -86,7 +88,7 @@ def _asked(context: Context, purchases: list[PurchaseOrder]) -> dict[str, dateti
 
 
 def _risk(context: Context, kind: str, pairs: list[tuple[PurchaseOrder, Order]]) -> int:
-    rates, total = Worth(context), 0
+    rates, total, refund = Worth(context), 0, refund_cost(context)
     orders = {order.id: order for _, order in pairs}
     for chunk in in_chunks(orders):
         if kind == "unsent":
@@ -94,12 +96,12 @@ def _risk(context: Context, kind: str, pairs: list[tuple[PurchaseOrder, Order]])
             mine = PurchaseLine.purchase_id.in_([one.id for one, order in pairs if order.id in chunk])
             for number, sum_paid in context.session.execute(paid.where(mine, PurchaseLine.live).group_by(OrderLine.order_id)).tuples():
                 order = orders[number]
-                late = (context.now.date() - order.promised_by.date()).days if order.promised_by else 0
-                total += parcel_at_risk("late", max(late, 0), rates.of(int(sum_paid or 0), order.currency))
+                late = (house_days.today(context) - order.promised_by).days if order.promised_by else 0
+                total += parcel_at_risk("late", max(late, 0), rates.of(int(sum_paid or 0), order.currency), refund)
         else:
             for plan in context.session.scalars(select(Plan).where(Plan.order_id.in_(chunk))):
                 profit = rates.of(max(plan.known_profit or 0, 0), orders[plan.order_id].currency)
-                total += waiting_order(profit, int((context.now - orders[plan.order_id].came_at).total_seconds() // 3600))
+                total += waiting_order(profit, int((context.now - orders[plan.order_id].came_at).total_seconds() // 3600), refund)
     return total
 
 

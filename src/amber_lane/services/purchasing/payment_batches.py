@@ -13,6 +13,7 @@ from ...core.currency import plain
 from ...data.bulk import by_id
 from ...data.orders import Order, PurchaseOrder
 from ...data.setup import Store, Supplier
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 
@@ -153,8 +154,10 @@ def statement(context: Context, code: str) -> list[list[Any]]:
         live = one.state in LIVE
         billed = "" if one.billed is None or not live else plain(one.billed, one.currency)
         differs = "" if one.billed is None or not live else plain(one.billed - planned, one.currency)
-        paid = f"{one.paid_at:%Y-%m-%d %H:%M}" if one.paid_at else ""
+        paid = f"{house_days.local(context, one.paid_at):%Y-%m-%d %H:%M}" if one.paid_at else ""
         money = [plain(value if live else 0, one.currency) for value in (one.goods, one.shipping, one.handling, planned)]
         head = [code, suppliers[one.supplier_id].name, one.reference, one.their_number, stores[order.store_id].name, order.number]
-        out.append([*head, f"{one.made_at:%Y-%m-%d %H:%M}", one.state, *money, billed, differs, one.currency, paid])
+        out.append(
+            [*head, f"{house_days.local(context, one.made_at):%Y-%m-%d %H:%M}", one.state, *money, billed, differs, one.currency, paid]
+        )
     return out

@@ -11,6 +11,7 @@ from sqlalchemy import select
 
 from ...data.setup import Store
 from ...data.source import SavedSearch
+from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Invalid
 from ..catalogue.search import Finder, Found, Search
@@ -72,7 +73,7 @@ def run(context: Context, finder: Finder, number: int, found: Found) -> dict[str
     row = context.get(SavedSearch, number, "saved search")
     seen = set(_seen(row.reports or []))
     fresh = [number for number in found.ids if number not in seen]
-    left = max(row.daily_limit - brought_today(row, context.now.date().isoformat()), 0)
+    left = max(row.daily_limit - brought_today(row, house_days.today(context).isoformat()), 0)
     first, made, failed = not row.reports, 0, 0
     listings: list[int] = []
     wanted = fresh[:left] if row.bring != "report" else []

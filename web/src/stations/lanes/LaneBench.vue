@@ -10,8 +10,7 @@ import LaneGlyph from '@/parts/LaneGlyph.vue'
 import Sight from '@/parts/Sight.vue'
 import StepChart from '@/parts/StepChart.vue'
 import Tag from '@/parts/Tag.vue'
-import { money, number } from '@/parts/format'
-import { dayIn, moment } from '@/parts/marks'
+import { money, number, dateOf } from '@/parts/format'
 import Kept from './Kept.vue'
 import { laneQuery } from './queries'
 import { useOf } from './words'
@@ -55,7 +54,7 @@ watch(
 )
 function edit() {
   const one = lane.value!
-  Object.assign(form, { units: one.parts[0]!.units, starts: dayIn(one.starts), ends: dayIn(one.ends), services: { ...one.services } })
+  Object.assign(form, { units: one.parts[0]!.units, starts: one.starts ?? '', ends: one.ends ?? '', services: { ...one.services } })
   editing.value = true
 }
 const countries = computed(() => (data.value?.lands ?? []).map((one) => one.country))
@@ -71,7 +70,7 @@ async function keep() {
     const message = await take(
       api.POST('/api/v1/lanes/{number}/terms', {
         params: path.value,
-        body: { version, services, starts: moment(form.starts), ends: moment(form.ends) },
+        body: { version, services, starts: form.starts || null, ends: form.ends || null },
       }),
     )
     editing.value = false
@@ -102,8 +101,8 @@ const proof = computed(() => {
     </p>
     <p class="mt-1.5" :class="lane.state === 'shut' ? 'text-brick' : 'text-soft'">
       {{ lane.state[0]!.toUpperCase() + lane.state.slice(1) }}: {{ lane.reason || 'no reason was given' }}.
-      <template v-if="!lane.begun"> It begins on {{ dayIn(lane.starts) }}.</template
-      ><template v-if="lane.ends"> It ends on {{ dayIn(lane.ends) }}.</template>
+      <template v-if="!lane.begun"> It begins on {{ dateOf(lane.starts!) }}.</template
+      ><template v-if="lane.ends"> It ends on {{ dateOf(lane.ends) }}.</template>
     </p>
     <div class="mt-3 flex flex-wrap gap-2">
       <Btn v-if="lane.state === 'shut'" kind="main" @click="confirm">It is right, use it</Btn>

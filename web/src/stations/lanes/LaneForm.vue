@@ -6,7 +6,6 @@ import { api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
-import { moment } from '@/parts/marks'
 import { money } from '@/parts/format'
 import { offersQuery } from './queries'
 
@@ -44,8 +43,8 @@ async function open() {
           parts: parts.map((one) => ({ item_id: one.item.item_id, units: one.units || '1' })),
           use: instead || form.use === 'main' ? 0 : Number(form.use),
           store_id: form.store ? Number(form.store) : null,
-          starts: moment(form.starts),
-          ends: moment(form.ends),
+          starts: form.starts || null,
+          ends: form.ends || null,
           instead,
         },
       }),

@@ -14,7 +14,7 @@ import SheetOut from '@/parts/SheetOut.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { useAsk } from '@/parts/ask'
-import { STATE_WORDS, dateOf, money, number, plural } from '@/parts/format'
+import { STATE_WORDS, dateOf, money, number, plural, count, timeOf } from '@/parts/format'
 import Batches from './Batches.vue'
 import OrderDetail from './OrderDetail.vue'
 import LeftOut from '@/parts/LeftOut.vue'
@@ -76,7 +76,7 @@ function message(row: Row): string {
   if (row.state === 'needs_lane') return 'A line of it has no lane'
   if (row.state === 'refused') return 'The supplier refused it'
   if (row.state === 'ready' && row.by_hand) return 'Ready, waits for your hand'
-  if (row.state === 'ready' && row.send_after) return `Ready, goes at ${new Date(row.send_after).toISOString().slice(11, 16)}`
+  if (row.state === 'ready' && row.send_after) return `Ready, goes at ${timeOf(row.send_after)}`
   if (row.gone && row.gone < row.lines) return `${STATE_WORDS[row.state] ?? row.state}; ${row.gone} of ${row.lines} lines sent`
   return STATE_WORDS[row.state] ?? row.state
 }
@@ -113,9 +113,7 @@ const heading = computed(() => {
       >
         <span v-if="state === one && !text('show')" class="absolute inset-y-0 left-0 w-[3px] bg-asphalt" aria-hidden="true" />{{
           STATE_WORDS[one]
-        }}<Tag :tone="WAITS.has(one) && counts[one] ? 'waits' : 'plain'">{{
-          standing ? (counts[one] ?? 0).toLocaleString('en-GB') : '–'
-        }}</Tag>
+        }}<Tag :tone="WAITS.has(one) && counts[one] ? 'waits' : 'plain'">{{ standing ? count(counts[one] ?? 0) : '–' }}</Tag>
       </button>
       <button
         type="button"

@@ -5,7 +5,7 @@ import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import Pills from '@/parts/Pills.vue'
-import { count, money, number, percent, plural } from '@/parts/format'
+import { count, money, number, percent, plural, dayOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
 import RuleForm from './RuleForm.vue'
 import { asks, band, limits, type Rule } from './rules'
@@ -107,8 +107,7 @@ const ROWS: [string, (side: Side) => string, (side: Side) => number, boolean | n
 const gain = computed(() => (data.value ? number(data.value.other.earned) - number(data.value.one.earned) : 0))
 const signed = (value: number) => homeMoney(value, true)
 const top = computed(() => Math.max(1, ...(data.value ? [...data.value.one.days, ...data.value.other.days] : [])))
-const dayName = (n: number) =>
-  new Date(Date.parse(data.value!.since) + n * 86_400_000).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
+const dayName = (n: number) => dayOf(new Date(Date.parse(data.value!.since) + n * 86_400_000).toISOString())
 </script>
 
 <template>

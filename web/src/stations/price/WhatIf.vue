@@ -9,7 +9,7 @@ import Btn from '@/parts/Btn.vue'
 import Effects from '@/parts/Effects.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
-import { plural, minor } from '@/parts/format'
+import { plural, minor, count } from '@/parts/format'
 import Dips from './Dips.vue'
 import RuleForm from './RuleForm.vue'
 import { keptDraft } from './draft'
@@ -180,7 +180,7 @@ useKeys('Price', [
           hint="A"
           :disabled="isFetching || (!changed && !going)"
           @click="apply"
-          >{{ going ? `Apply to ${going.toLocaleString('en-GB')}` : 'Apply' }}</Btn
+          >{{ going ? `Apply to ${count(going)}` : 'Apply' }}</Btn
         >
       </div>
       <p v-if="error" role="alert" class="mt-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ wordsOf(error) }}</p>

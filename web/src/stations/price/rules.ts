@@ -30,13 +30,7 @@ export function limits(rule: Rule): string[] {
   if (rule.min_profit != null) parts.push(`at least ${ruleAmount(rule.min_profit)}`)
   if (rule.least_price != null) parts.push(`never advertised under ${ruleAmount(rule.least_price)}`)
   if (rule.ceiling != null) parts.push(`never above ${ruleAmount(rule.ceiling)}`)
-  if (rule.endings)
-    parts.push(
-      `endings ${rule.endings
-        .split('|')
-        .map((end) => `.${end}`)
-        .join(' ')}`,
-    )
+  if (rule.endings) parts.push(`prices end in ${rule.endings.replaceAll('|', ' or ')}`)
   if (rule.step != null) parts.push(`steps of ${share(rule.step)}`)
   if (rule.compare_at != null) parts.push(`compared with a price ${share(rule.compare_at)} higher`)
   if (rule.reserve) parts.push(`${share(rule.reserve)} for returns`)

@@ -1,18 +1,20 @@
 <script setup lang="ts">
-/** Where the house is, and how dates and numbers are written there. */
+/** Where the house is, how dates and numbers are written there, and what another place would change. */
 import { useQuery } from '@tanstack/vue-query'
+import { refDebounced } from '@vueuse/core'
 import { computed, reactive, ref, watch } from 'vue'
 import { api, take } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
-import Keeping from './Keeping.vue'
+import ZoneField from '@/parts/ZoneField.vue'
+import { place } from '@/parts/format'
 import { home } from '@/parts/home'
+import Keeping from './Keeping.vue'
 
 const asked = useQuery({ queryKey: ['place'], queryFn: () => take(api.GET('/api/v1/house/place')) })
 const form = reactive({ country: '', zone: '', dates: 'dmy', decimal: '.', currency: '' })
 const here = Intl.DateTimeFormat().resolvedOptions().timeZone
-const zones = Intl.supportedValuesOf('timeZone')
 const touched = ref(false)
 watch(
   asked.data,
@@ -20,14 +22,29 @@ watch(
     if (!now || touched.value) return
     home.value = now.home
     const { country, zone, dates, decimal, currency } = now
+    Object.assign(place, { zone, dates })
     Object.assign(form, { country, zone: country ? zone : here, dates, decimal, currency })
   },
   { immediate: true },
 )
 const DATES: Record<string, string> = { dmy: 'day, month, year: 24/11/2026', mdy: 'month, day, year: 11/24/2026', ymd: '2026-11-24' }
-const valid = computed(() => /^[A-Za-z]{2}$/.test(form.country) && form.zone)
+const valid = computed(() => /^[A-Za-z]{2}$/.test(form.country) && /^([A-Za-z]{3})?$/.test(form.currency) && !!form.zone)
+const body = computed(() => ({ ...form, currency: form.currency.toUpperCase() }))
+const settled = refDebounced(body, 300)
+const changes = useQuery({
+  queryKey: ['place', 'changes', settled],
+  queryFn: () => take(api.POST('/api/v1/house/place/changes', { body: settled.value })),
+  enabled: computed(() => touched.value && valid.value),
+  placeholderData: (old) => old,
+})
+async function takeUsual() {
+  const country = form.country.toUpperCase()
+  if (!/^[A-Z]{2}$/.test(country) || country === asked.data.value?.country) return
+  const { data } = await api.GET('/api/v1/house/usual', { params: { query: { country } } })
+  if (data) Object.assign(form, { country, dates: data.dates, decimal: data.decimal, currency: data.currency })
+}
 async function keep() {
-  if (await act(() => take(api.PUT('/api/v1/house/place', { body: { ...form, currency: form.currency.toUpperCase() } })))) {
+  if (await act(() => take(api.PUT('/api/v1/house/place', { body: body.value })))) {
     touched.value = false
     void asked.refetch()
   }
@@ -38,21 +55,16 @@ async function keep() {
   <div>
     <h1>Where you are</h1>
     <p class="mt-1 mb-3 max-w-xl text-soft">
-      By it the dates, hours and numbers in sheets are read that do not say themselves how they are meant. Nothing that was read before is
-      changed.
+      A day begins at midnight here, all times are shown by these clocks, and sheets are read so where they do not say otherwise. What was
+      read before is not changed.
     </p>
     <Sight v-if="!asked.data.value" :of="asked" :lines="4" />
     <form v-else class="sheet grid max-w-xl grid-cols-2 gap-4 p-4" @submit.prevent="keep" @input="touched = true">
       <label
         ><span class="label">Country, two letters</span
-        ><input v-model="form.country" class="field" maxlength="2" placeholder="such as US" required
+        ><input v-model="form.country" class="field" maxlength="2" placeholder="such as US" required @change="takeUsual"
       /></label>
-      <label
-        ><span class="label">Time zone</span><input v-model="form.zone" class="field" list="zones" maxlength="60" required /><datalist
-          id="zones"
-        >
-          <option v-for="one in zones" :key="one" :value="one" /></datalist
-      ></label>
+      <label><span class="label">Time zone</span><ZoneField v-model="form.zone" /></label>
       <label
         ><span class="label">Dates are written</span
         ><select v-model="form.dates" class="field">
@@ -60,7 +72,7 @@ async function keep() {
         </select></label
       >
       <label
-        ><span class="label">Amounts are written</span
+        ><span class="label">Amounts in sheets are written</span
         ><select v-model="form.decimal" class="field">
           <option value=".">1,234.50</option>
           <option value=",">1.234,50</option>
@@ -71,9 +83,21 @@ async function keep() {
         ><input v-model="form.currency" class="field w-40" maxlength="3" :placeholder="asked.data.value.home" /><span
           class="mt-1 block text-xs text-soft"
           >A currency such as EUR, USD or JPY; {{ asked.data.value.home }} while it is empty. What is sold in another one is counted at the
-          newest rate. Amounts in rules and limits stay as they were typed.</span
+          newest rate.</span
         ></label
       >
+      <table v-if="touched && changes.data.value?.length" class="col-span-2" aria-label="What this changes">
+        <caption class="pb-1 text-left font-semibold">
+          What this changes
+        </caption>
+        <tbody>
+          <tr v-for="one in changes.data.value" :key="one.name" class="border-t border-rule align-top">
+            <td class="py-1 pr-3">{{ one.name }}</td>
+            <td class="py-1 pr-3 whitespace-nowrap text-soft">{{ one.now }}</td>
+            <td class="py-1">{{ one.then }}</td>
+          </tr>
+        </tbody>
+      </table>
       <p class="col-span-2 flex justify-end"><Btn kind="main" :disabled="!valid" @click="keep">Save</Btn></p>
     </form>
     <Keeping />

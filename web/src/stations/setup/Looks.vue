@@ -12,7 +12,7 @@ const FIELDS = [
   ['sweep_minutes', 'Look every, minutes', ''],
   ['calls_minute', 'Calls a minute at most', 'as it answers'],
   ['calls_day', 'Calls a day at most, for sweeps', 'no limit'],
-  ['hour_from', 'From this hour of the day, UTC', 'at all hours'],
+  ['hour_from', 'From this hour of the day', 'at all hours'],
   ['hour_to', 'Until this hour', 'at all hours'],
 ] as const
 const form = reactive(Object.fromEntries(FIELDS.map(([name]) => [name, String(props.supplier[name] ?? '')])) as Record<string, string>)

@@ -6,7 +6,7 @@ import { api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
-import { plural } from '@/parts/format'
+import { plural, count } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
 
 const props = defineProps<{ stores: Schema<'ShelfStore'>[] }>()
@@ -59,7 +59,7 @@ const nameOf = (id: number | null | undefined) => props.stores.find((one) => one
     <p v-if="error" role="alert" class="mt-2 text-brick">{{ error }}</p>
     <div v-if="effect" class="mt-3">
       <p>
-        <b>{{ effect.count.toLocaleString('en-GB') }}</b> of {{ effect.of.toLocaleString('en-GB') }} listings would change
+        <b>{{ count(effect.count) }}</b> of {{ count(effect.of) }} listings would change
       </p>
       <div v-if="effect.first.length" class="mt-1 max-h-52 overflow-auto rounded border border-rule">
         <div

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** What a search is narrowed by, read as a sentence: in … , arrives within … , lands at … */
 import type { Schema } from '@/api/client'
-import { major, minor } from '@/parts/format'
+import { major, minor, count } from '@/parts/format'
 
 const props = defineProps<{ facets: Schema<'FacetsOut'>; values: Record<string, string> }>()
 const emit = defineEmits<{ set: [name: string, value: string] }>()
@@ -32,7 +32,7 @@ const share = (one: Schema<'SupplierOut'>) => (one.of ? `, kept ${one.kept} of $
       >from<select :value="values.supplier" aria-label="Supplier" @change="pick('supplier', $event)">
         <option value="">all suppliers</option>
         <option v-for="one in facets.suppliers" :key="one.id" :value="String(one.id)">
-          {{ one.name }} ({{ one.items.toLocaleString('en-GB') }}{{ share(one) }})
+          {{ one.name }} ({{ count(one.items) }}{{ share(one) }})
         </option>
       </select></label
     >

@@ -6,6 +6,7 @@ import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import type { ListAsk } from '@/parts/pages'
+import { count } from '@/parts/format'
 
 const props = defineProps<{ ask: ListAsk; fit: number | null }>()
 const emit = defineEmits<{ close: [] }>()
@@ -32,7 +33,7 @@ async function keep() {
   <Modal
     open
     title="Keep looking"
-    :message="`The search runs by itself with all its limits. ${fit === null ? '' : `${fit.toLocaleString('en-GB')} items fit it now; those you do not have come in first.`}`"
+    :message="`The search runs by itself with all its limits. ${fit === null ? '' : `${count(fit)} items fit it now; those you do not have come in first.`}`"
     @close="emit('close')"
   >
     <label class="block"><span class="label">Call it</span><input v-model="form.name" class="field" maxlength="80" /></label>

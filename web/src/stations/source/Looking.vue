@@ -8,6 +8,7 @@ import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import When from '@/parts/When.vue'
 import Sight from '@/parts/Sight.vue'
+import { count } from '@/parts/format'
 
 const router = useRouter()
 const asked = useQuery({ queryKey: ['saved'], queryFn: () => take(api.GET('/api/v1/source/saved')) })
@@ -55,7 +56,7 @@ function open(one: Schema<'SavedOut'>) {
           <tr v-for="report in one.reports" :key="report.at" class="h-7 border-t border-rule-2">
             <td class="w-28 text-soft"><When :at="report.at" clock /></td>
             <td>{{ report.message }}</td>
-            <td class="text-right text-soft">{{ report.fit.toLocaleString('en-GB') }} fit in all</td>
+            <td class="text-right text-soft">{{ count(report.fit) }} fit in all</td>
           </tr>
         </tbody>
       </table>

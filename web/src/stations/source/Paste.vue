@@ -6,7 +6,7 @@ import { tellDone, wordsOf } from '@/app/messages'
 import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
-import { plural } from '@/parts/format'
+import { plural, count } from '@/parts/format'
 
 interface Result {
   message: string
@@ -82,7 +82,7 @@ onBeforeUnmount(() => clearTimeout(timer))
     </template>
     <template v-else>
       <div v-if="running" aria-live="polite">
-        <p class="mb-2">{{ job.done.toLocaleString('en-GB') }} of {{ job.total.toLocaleString('en-GB') }} lines</p>
+        <p class="mb-2">{{ count(job.done) }} of {{ count(job.total) }} lines</p>
         <span class="block h-2 overflow-hidden rounded bg-rule-2"
           ><span class="block h-full bg-pine" :style="{ width: `${(100 * job.done) / Math.max(job.total, 1)}%` }"
         /></span>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Schema } from '@/api/client'
-import { money, number } from '@/parts/format'
+import { money, number, count } from '@/parts/format'
 
 const props = defineProps<{ days: Schema<'Day'>[] }>()
 const top = computed(() => Math.max(1, ...props.days.map((day) => Math.abs(number(day.profit)))))
@@ -15,7 +15,7 @@ const top = computed(() => Math.max(1, ...props.days.map((day) => Math.abs(numbe
       class="flex h-full flex-1 flex-col justify-end text-center"
       :title="`${day.day}: profit ${money(day.profit)} of ${money(day.sales)} sold`"
     >
-      <span class="text-2xs">{{ number(day.profit) ? Math.round(number(day.profit)).toLocaleString('en-GB').replace('-', '−') : '' }}</span>
+      <span class="text-2xs">{{ number(day.profit) ? count(Math.round(number(day.profit))).replace('-', '−') : '' }}</span>
       <span
         class="block w-full"
         :class="[number(day.profit) < 0 ? 'bg-brick' : 'bg-pine', i === days.length - 1 ? 'opacity-50' : '']"

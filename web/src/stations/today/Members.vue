@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
-import { money, number } from '@/parts/format'
+import { money, number, count } from '@/parts/format'
 
 const props = defineProps<{ row: Schema<'AlertOut'> }>()
 const chosen = ref<string[]>([])
@@ -50,8 +50,6 @@ const label = (way: { label: string }, n: number) => way.label.replace(/ (both|(
         <Btn v-if="many && row.other?.act" small kind="link" @click="settle([one.key], true)">{{ label(row.other, 1) }}</Btn>
       </li>
     </ul>
-    <p v-if="row.more_members" class="px-2.5 py-1 text-xs text-soft">
-      and {{ row.more_members.toLocaleString('en-GB') }} more, settled with all
-    </p>
+    <p v-if="row.more_members" class="px-2.5 py-1 text-xs text-soft">and {{ count(row.more_members) }} more, settled with all</p>
   </div>
 </template>
