@@ -26,6 +26,7 @@ from amber_lane.data.session import Database
 from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
+from amber_lane.services.base import regional
 from amber_lane.services.base.context import Context
 from amber_lane.services.fulfilment import parcel_tracking
 from amber_lane.services.listings import going_live
@@ -35,6 +36,8 @@ from amber_lane.services.people import users
 from amber_lane.services.pricing.drafts import PolicyChange
 from amber_lane.settings import Settings
 
+# Houses that say where they are; the others were there before that was asked.
+ZONES, ENDINGS = {"US": "America/Denver", "JP": "Asia/Tokyo"}, {"JP": "80"}
 KEYS = {"store": "dusk-dial:practice-shop", "supplier": "practice-northlight", "carrier": "practice-swiftwing"}
 
 
@@ -67,11 +70,14 @@ def empty_file() -> Path:
 class WorldProcess:
     """The practice world in a process of its own, with its clock paused."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, house: str = "GB") -> None:
+        self.house = house
         self.port, self.mail_port = free_ports()
         self.address = f"http://127.0.0.1:{self.port}"
         env = os.environ | {"AMBER_LANE_DATA": str(folder), "AMBER_LANE_WORLD_PORT": str(self.port)}
-        self.process = subprocess.Popen([sys.executable, "-m", "amber_lane.cli", "world", "--small", "--speed", "0"], env=env)
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "amber_lane.cli", "world", "--small", "--speed", "0", "--house", house], env=env
+        )
         # Given up before the world gives it up: a connection that both leave at once would lose the next question.
         limits = httpx.Limits(keepalive_expiry=2)
         self.client = httpx.Client(base_url=self.address, timeout=60, trust_env=False, limits=limits)
@@ -142,6 +148,8 @@ class Business:
         with self.app_state.db.writing() as s:
             context = self.context(s)
             users.make_person(context, "Tester", "tester@amber-lane.example", "long-enough-word")
+            if self.world.house in ZONES:
+                regional.set_usual_place(context, self.world.house, ZONES[self.world.house])
             parcel_tracking.make_templates(context)
             for owner, kind, path in (
                 ("store", "own_site", "/shop/api"),
@@ -157,7 +165,16 @@ class Business:
             going_live.all_on(context, s.scalars(select(Store)).one())
             # What was sold in the world before this house opened is not its business.
             s.scalars(select(Store)).one().orders_cursor = str(max([0, *(one["seq"] for one in self.world.record()["orders"])]))
-            s.add(PriceRule(scope="house", scope_key="", rule="margin", rule_value=280_000, min_profit=150, endings="95"))
+            s.add(
+                PriceRule(
+                    scope="house",
+                    scope_key="",
+                    rule="margin",
+                    rule_value=280_000,
+                    min_profit=150,
+                    endings=ENDINGS.get(self.world.house, "95"),
+                )
+            )
             PolicyChange("house", "", {"send": "hand", "resume_sweeps": 2}).keep(context)
         self.app_state.reader.catalogue(1)
         self.app_state.reader.listings(1)

@@ -84,15 +84,19 @@ def shop(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Business, S
     world.stop()
 
 
-@pytest.fixture
-def app(page: Page, shop: tuple[Business, Served]) -> Page:
-    """A page with the manager signed in."""
+def sign_in(page: Page, served: Served) -> None:
     page.set_default_timeout(12_000)
-    page.goto(shop[1].address)
+    page.goto(served.address)
     page.get_by_label("Mail address").fill("tester@amber-lane.example")
     page.get_by_label("Password").fill("long-enough-word")
     page.get_by_role("button", name="Sign in").click()
     page.get_by_role("navigation", name="The road").wait_for()
+
+
+@pytest.fixture
+def app(page: Page, shop: tuple[Business, Served]) -> Page:
+    """A page with the manager signed in."""
+    sign_in(page, shop[1])
     return page
 
 

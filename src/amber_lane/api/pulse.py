@@ -22,6 +22,7 @@ from ..services.base.context import Context
 from ..services.outbox import queue
 from ..services.people import sessions
 from .deps import AppState, seated
+from .schemas import HouseManner, manner_of
 
 
 class NextSweep(BaseModel):
@@ -54,6 +55,7 @@ class Pulse(BaseModel):
     to_send: int
     last: LastAct | None
     seen: int
+    house: HouseManner
 
 
 def mark_of(app: AppState) -> int:
@@ -104,6 +106,7 @@ def pulse_of(app: AppState, person: int | None = None) -> Pulse:
             to_send=context.kept("to send", queue.waiting),
             last=None if person is None else last_of(app, person),
             seen=seen,
+            house=manner_of(s),
         )
 
 

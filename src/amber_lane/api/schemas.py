@@ -9,11 +9,13 @@ from typing import Annotated, Any, Generic, Literal, TypeVar
 import orjson
 from fastapi import Query, Response
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
+from sqlalchemy.orm import Session
 
 from ..core.currency import parse_money, plain
 from ..core.price import NONE
 from ..core.texts import shown
 from ..services.base.errors import Invalid
+from ..services.base.regional import home_of, place_of, rules_of
 from ..services.grids.goods_grids import GridQuery
 
 T = TypeVar("T")
@@ -97,6 +99,21 @@ def wish(
     """The common questions to a list."""
     pairs = dict(one.partition(":")[::2] for one in filters.split(";") if one)
     return GridQuery(words, sort, down, offset, limit, {k.strip(): v.strip() for k, v in pairs.items()})
+
+
+class HouseManner(BaseModel):
+    """How this house writes. home: what sums over stores are in; rules: what amounts in price rules are in; zone: by which clocks times are
+    shown; dates: in what order day and month stand."""
+
+    home: str
+    rules: str
+    zone: str
+    dates: str
+
+
+def manner_of(s: Session) -> HouseManner:
+    place = place_of(s)
+    return HouseManner(home=home_of(s), rules=rules_of(s), zone=place.zone, dates=place.dates)
 
 
 def _default(value: object) -> object:

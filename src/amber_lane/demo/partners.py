@@ -101,7 +101,7 @@ def join_all(house: AppState, world: str, land: Land) -> None:
             going_live.all_on(context, store)
         _say_terms(context, land)
         s.add_all(PriceRule(scope="house", scope_key="", **_ruled(rule, land)) for rule in RULES)
-        PolicyChange("house", "", {"send": "once"}).keep(context)
+        PolicyChange("house", "", {"send": "once", "wait_over": 600}).keep(context)
         regional.set_place(context, regional.Place(land.country, land.zone, land.dates, ".", land.currency))
         link = house.connectors.store(context, 1)
         link.tell_of_orders(f"{house.settings.address}/api/v1/hooks/stores/1", house.connectors.credentials.for_use("hook-1"))

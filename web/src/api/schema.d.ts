@@ -5505,21 +5505,17 @@ export interface components {
             demo: components["schemas"]["DemoAccount"] | null;
             /** First Start */
             first_start: boolean;
-            /** Home */
-            home: string;
+            house: components["schemas"]["HouseManner"] | null;
             /** Mail */
             mail: string | null;
             /** Must */
             must: boolean;
             /** Name */
             name: string | null;
-            place: components["schemas"]["HerePlace"];
             /** Practice */
             practice: boolean;
             /** Role */
             role: string | null;
-            /** Rules */
-            rules: string;
             /** Second */
             second: boolean;
             /** Stores */
@@ -5528,16 +5524,6 @@ export interface components {
             suppliers: number;
             /** Version */
             version: string;
-        };
-        /**
-         * HerePlace
-         * @description By which clocks times are shown, and in what order day and month stand.
-         */
-        HerePlace: {
-            /** Dates */
-            dates: string;
-            /** Zone */
-            zone: string;
         };
         /**
          * History
@@ -5556,6 +5542,21 @@ export interface components {
              * @default 24
              */
             hours: number;
+        };
+        /**
+         * HouseManner
+         * @description How this house writes. home: what sums over stores are in; rules: what amounts in price rules are in; zone: by which clocks times are
+         *     shown; dates: in what order day and month stand.
+         */
+        HouseManner: {
+            /** Dates */
+            dates: string;
+            /** Home */
+            home: string;
+            /** Rules */
+            rules: string;
+            /** Zone */
+            zone: string;
         };
         /**
          * IdsOut
@@ -7872,6 +7873,7 @@ export interface components {
             counts: {
                 [key: string]: number;
             };
+            house: components["schemas"]["HouseManner"];
             /** Jobs */
             jobs: components["schemas"]["Running"][];
             last: components["schemas"]["LastAct"] | null;

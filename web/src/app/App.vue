@@ -25,14 +25,22 @@ const help = ref(false)
 async function look() {
   try {
     here.value = await take(api.GET('/api/v1/session'))
-    home.value = here.value.home
-    rulesIn.value = here.value.rules
-    Object.assign(place, here.value.place)
+    if (here.value.house) settle(here.value.house)
     error.value = ''
   } catch (problem) {
     error.value = wordsOf(problem)
   }
 }
+/** The house's money and clocks, also where somebody has just changed them. */
+function settle(house: Schema<'HouseManner'>) {
+  home.value = house.home
+  rulesIn.value = house.rules
+  Object.assign(place, { zone: house.zone, dates: house.dates })
+}
+watch(
+  () => live.pulse.value?.house,
+  (house) => house && settle(house),
+)
 const leave = () => take(api.DELETE('/api/v1/session')).then(look, look)
 const out = () => here.value?.name && void look()
 watch(

@@ -13,12 +13,12 @@ from ... import __version__
 from ...data.setup import Person, Store, Supplier
 from ...services.base.context import Context
 from ...services.base.credentials import password_fits
-from ...services.base.regional import home_of, place_of, rules_of, set_usual_place
+from ...services.base.regional import set_usual_place
 from ...services.fulfilment.parcel_tracking import make_templates
 from ...services.people import second_step, sessions, users
 from ..deps import AppState, SignedIn, TheApp, cookie_of, seat, seated
 from ..errors import problem
-from ..schemas import Ask, Done
+from ..schemas import Ask, Done, HouseManner, manner_of
 
 router = APIRouter(prefix="/session", tags=["session"])
 Mail = Annotated[str, StringConstraints(max_length=200, to_lower=True)]
@@ -51,13 +51,6 @@ class DemoAccount(BaseModel):
     password: str
 
 
-class HerePlace(BaseModel):
-    """By which clocks times are shown, and in what order day and month stand."""
-
-    zone: str
-    dates: str
-
-
 class Here(BaseModel):
     """Who is signed in and what this house still lacks. demo: the ready account of the demo, if this is one.
 
@@ -74,11 +67,7 @@ class Here(BaseModel):
     suppliers: int
     practice: bool
     version: str
-    # What sums over stores are in.
-    home: str
-    place: HerePlace
-    # What amounts in price rules are in.
-    rules: str
+    house: HouseManner | None
     demo: DemoAccount | None
 
 
@@ -100,9 +89,7 @@ def here(request: Request, app: TheApp) -> Here:
             suppliers=s.scalar(select(func.count()).select_from(Supplier)) or 0,
             practice=bool(app.settings.world),
             version=__version__,
-            home=home_of(s) if person else "",
-            place=HerePlace(zone=place_of(s).zone, dates=place_of(s).dates),
-            rules=rules_of(s) if person else "",
+            house=manner_of(s) if person else None,
             demo=DEMO if demo else None,
         )
 

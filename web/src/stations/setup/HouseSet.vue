@@ -8,8 +8,6 @@ import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
 import ZoneField from '@/parts/ZoneField.vue'
-import { place } from '@/parts/format'
-import { home } from '@/parts/home'
 import Keeping from './Keeping.vue'
 
 const asked = useQuery({ queryKey: ['place'], queryFn: () => take(api.GET('/api/v1/house/place')) })
@@ -20,9 +18,7 @@ watch(
   asked.data,
   (now) => {
     if (!now || touched.value) return
-    home.value = now.home
     const { country, zone, dates, decimal, currency } = now
-    Object.assign(place, { zone, dates })
     Object.assign(form, { country, zone: country ? zone : here, dates, decimal, currency })
   },
   { immediate: true },
@@ -55,8 +51,8 @@ async function keep() {
   <div>
     <h1>Where you are</h1>
     <p class="mt-1 mb-3 max-w-xl text-soft">
-      A day begins at midnight here, all times are shown by these clocks, and sheets are read so where they do not say otherwise. What was
-      read before is not changed.
+      A day begins at midnight here, all times are shown by these clocks, and dates and amounts in sheets are read this way unless a sheet
+      says otherwise. What was read before is not changed.
     </p>
     <Sight v-if="!asked.data.value" :of="asked" :lines="4" />
     <form v-else class="sheet grid max-w-xl grid-cols-2 gap-4 p-4" @submit.prevent="keep" @input="touched = true">
@@ -82,8 +78,7 @@ async function keep() {
         ><span class="label">Sums over all stores are in</span
         ><input v-model="form.currency" class="field w-40" maxlength="3" :placeholder="asked.data.value.home" /><span
           class="mt-1 block text-xs text-soft"
-          >A currency such as EUR, USD or JPY; {{ asked.data.value.home }} while it is empty. What is sold in another one is counted at the
-          newest rate.</span
+          >A currency such as EUR, USD or JPY. What is sold in another one is counted at the newest rate.</span
         ></label
       >
       <table v-if="touched && changes.data.value?.length" class="col-span-2" aria-label="What this changes">
