@@ -109,11 +109,12 @@ class HouseManner(BaseModel):
     rules: str
     zone: str
     dates: str
+    country: str
 
 
 def manner_of(s: Session) -> HouseManner:
     place = place_of(s)
-    return HouseManner(home=home_of(s), rules=rules_of(s), zone=place.zone, dates=place.dates)
+    return HouseManner(home=home_of(s), rules=rules_of(s), zone=place.zone, dates=place.dates, country=place.country)
 
 
 def _default(value: object) -> object:

@@ -5549,6 +5549,8 @@ export interface components {
          *     shown; dates: in what order day and month stand.
          */
         HouseManner: {
+            /** Country */
+            country: string;
             /** Dates */
             dates: string;
             /** Home */

@@ -35,7 +35,7 @@ async function look() {
 function settle(house: Schema<'HouseManner'>) {
   home.value = house.home
   rulesIn.value = house.rules
-  Object.assign(place, { zone: house.zone, dates: house.dates })
+  Object.assign(place, { zone: house.zone, dates: house.dates, country: house.country })
 }
 watch(
   () => live.pulse.value?.house,

@@ -2,7 +2,7 @@ import { computed, reactive } from 'vue'
 import type { Money } from '@/api/client'
 
 /** Where the house is: its time zone, and the order of day and month. Said by the server at sign-in. */
-export const place = reactive({ zone: 'UTC', dates: 'dmy' })
+export const place = reactive({ zone: 'UTC', dates: 'dmy', country: '' })
 
 /** Signs that say one currency and no other; all others go by their code. As on the server. */
 export const SIGNS: Record<string, string> = { GBP: '£', EUR: '€', USD: '$', JPY: '¥' }

@@ -57,7 +57,7 @@ def as_file(
 @router.get("/{name}/template.{form}", response_class=Response, responses=SHEET)
 def template(context: ReadContext, name: str, form: Form) -> Response:
     kind = sheet_kinds.kind_of(name)
-    example = [*kind.example, *[""] * (len(kind.required) + len(kind.optional) - len(kind.example))]
+    example = [*sheet_kinds.example_of(context, kind), *[""] * (len(kind.required) + len(kind.optional) - len(kind.example))]
     return as_file(f"{name}-template", form, [*kind.required, *kind.optional], [example], sheet_kinds.lists_of(context, name))
 
 

@@ -15,12 +15,15 @@ from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Invalid
 from ..base.import_frame import Checked, Kind
+from ..base.regional import home_of, place_of
 from ..pricing import exchange_rates
 from . import price_sheets
 from .goods_sheets import carry_items, check_items, check_listings, take_items, take_listings
 from .lane_sheets import check_lanes, out_lanes, take_lanes
 from .order_sheets import check_answers, check_orders, check_tracking, take_answers, take_orders, take_tracking
 
+# In an example: what the house itself has.
+HOUSE_MONEY, HOUSE_LAND = "{currency}", "{country}"
 KINDS = {
     kind.name: kind
     for kind in (
@@ -37,7 +40,7 @@ KINDS = {
             "orders",
             ("store", "order_no", "sku", "quantity", "name", "address_1", "city", "postcode", "country"),
             ("address_2", "region", "phone", "email", "unit_price", "currency", "ordered_at", "promised_by", "note"),
-            ("Dusk & Dial shop", "5001", "DD-LAMP-1", "1", "Wren Sorrel", "4 Lantern Row", "Whitby", "YO21 3PR", "GB"),
+            ("Dusk & Dial shop", "5001", "DD-LAMP-1", "1", "Wren Sorrel", "4 Lantern Row", "Whitby", "YO21 3PR", HOUSE_LAND),
             check_orders,
             take_orders,
         ),
@@ -79,7 +82,7 @@ KINDS = {
             "rates",
             ("from", "to", "rate"),
             ("day",),
-            ("PLN", "GBP", "0.196", "2026-03-12"),
+            ("PLN", HOUSE_MONEY, "0.196", "2026-03-12"),
             exchange_rates.check_sheet,
             exchange_rates.take_sheet,
         ),
@@ -87,13 +90,19 @@ KINDS = {
             "items",
             ("supplier", "item", "title", "cost", "currency", "stock"),
             ("gtin", "mpn", "brand", "pack_size", "origin", "weight_g", "lead_days", "category", "options", "link", "least_price"),
-            ("Northlight Trade", "NT-LAMP-1", "Clip-on red lamp", "2.60", "GBP", "120"),
+            ("Northlight Trade", "NT-LAMP-1", "Clip-on red lamp", "2.60", HOUSE_MONEY, "120"),
             check_items,
             take_items,
             carry=carry_items,
         ),
     )
 }
+
+
+def example_of(context: Context, kind: Kind) -> list[str]:
+    """A row as it might be, in the house's own money and country."""
+    own = {"currency": home_of(context.session), "country": place_of(context.session).country}
+    return [one.format(**own) for one in kind.example]
 
 
 def kind_of(name: str) -> Kind:

@@ -21,6 +21,7 @@ from ...data.shelf import Sku
 from ...data.source import Item
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid, NotFound
+from ..base.regional import place_of
 from ..pricing.apply import respond
 
 # More of an item in one sale, or a larger pack, is a mistake of the hand.
@@ -150,7 +151,9 @@ def check_dates(context: Context, starts: datetime | None, ends: datetime | None
 
 def cheapest_service(context: Context, origin_id: int, store_id: int | None) -> str:
     """The cheapest service from an origin to the country of the store (or of any store)."""
-    lands = [row.country for row in context.session.scalars(select(Store)) if store_id in (None, row.id)] or ["GB"]
+    lands = [row.country for row in context.session.scalars(select(Store)) if store_id in (None, row.id)] or [
+        place_of(context.session).country
+    ]
     code = context.session.scalar(
         select(Service.code).where(Service.origin_id == origin_id, Service.country.in_(lands)).order_by(Service.first).limit(1)
     )

@@ -6,6 +6,7 @@ import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { home } from '@/parts/home'
+import { place } from '@/parts/format'
 
 const props = defineProps<{ owner: 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox'; leaves?: boolean }>()
 const emit = defineEmits<{ done: [joined: Schema<'Joined'>, kind: string]; leave: [] }>()
@@ -16,7 +17,7 @@ const form = reactive({
   name: '',
   address: '',
   key: '',
-  country: 'GB',
+  country: place.country,
   currency: home.value,
   first: '',
   next: '',

@@ -6,7 +6,7 @@ import { api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
-import { dayOf, money } from '@/parts/format'
+import { dayOf, money, major, place } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
 
 type Origin = Schema<'OriginShape'>
@@ -20,11 +20,11 @@ const asked = useQuery({
 const { data } = asked
 const draft = ref<Origin[] | null>(null)
 const error = ref('')
-const cash = (amount = '0.00') => ({ amount, currency: data.value!.currency })
+const cash = () => ({ amount: major(0, data.value!.currency), currency: data.value!.currency })
 const service = () => ({
   code: 'standard',
   name: 'Standard',
-  country: 'GB',
+  country: place.country,
   first: cash(),
   following: cash(),
   free_over: null,

@@ -10,11 +10,12 @@ import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import Sight from '@/parts/Sight.vue'
+import { place } from '@/parts/format'
 
 const asked = useQuery({ queryKey: ['samples'], queryFn: () => take(api.GET('/api/v1/source/samples')) })
 const { data } = asked
 const { data: address } = useQuery({ queryKey: ['own-address'], queryFn: () => take(api.GET('/api/v1/source/own-address')) })
-const form = reactive({ name: '', address_1: '', address_2: '', city: '', region: '', postcode: '', country: 'GB', phone: '' })
+const form = reactive({ name: '', address_1: '', address_2: '', city: '', region: '', postcode: '', country: place.country, phone: '' })
 watch(address, (now) => now && Object.assign(form, now), { immediate: true })
 const mending = ref(false)
 const wrong = ref('')
