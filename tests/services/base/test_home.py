@@ -25,7 +25,7 @@ SOURCE = Path(regional.__file__).parents[2]
 # Where currencies and countries may be named: their tables, the calculators' fixed one, the words of sheets, and what is made up.
 NAMED = (
     "core/currency.py", "core/address.py", "core/address_parts.py", "cli.py", "sheets/values.py", "sheets/opened.py",
-    "services/base/regional.py", "demo/", "world/",
+    "services/base/regional.py", "services/fulfilment/buyer_notifications.py", "demo/", "world/",
 )  # fmt: skip
 
 

@@ -82,7 +82,7 @@ KINDS = {
             "rates",
             ("from", "to", "rate"),
             ("day",),
-            ("PLN", HOUSE_MONEY, "0.196", "2026-03-12"),
+            ("CHF", HOUSE_MONEY, "0.92", "2026-03-12"),
             exchange_rates.check_sheet,
             exchange_rates.take_sheet,
         ),

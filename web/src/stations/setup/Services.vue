@@ -20,7 +20,7 @@ const asked = useQuery({
 const { data } = asked
 const draft = ref<Origin[] | null>(null)
 const error = ref('')
-const cash = () => ({ amount: major(0, data.value!.currency), currency: data.value!.currency })
+const cash = (amount = major(0, data.value!.currency)) => ({ amount, currency: data.value!.currency })
 const service = () => ({
   code: 'standard',
   name: 'Standard',
