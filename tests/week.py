@@ -10,13 +10,13 @@ from typing import Any
 
 from sqlalchemy import select
 
-from amber_lane.core.risk import REFUND_COST
 from amber_lane.data.base import to_ms
 from amber_lane.data.lanes import Lane, LanePart
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Sighting
 from amber_lane.services.outbox import queue
+from amber_lane.services.pricing.policy import POLICY_DEFAULTS
 
 from .business import Business
 
@@ -71,7 +71,7 @@ class Week:
                 if not live or quantity < 1:
                     continue
                 kept = price - round(price * line.fee) - cost - line.sending
-                each = REFUND_COST if stock < 1 else max(-kept, 0)
+                each = POLICY_DEFAULTS["refund_cost"] if stock < 1 else max(-kept, 0)
                 total += each * PACE * (until - at) / 86_400_000
         return round(total)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from enum import StrEnum
 
 
 class NotAllowed(ValueError):
@@ -45,6 +46,11 @@ class Machine:
         """All states that a move may start from."""
         return frozenset().union(*(rule.source for rule in self.moves if rule.name == move))
 
+    def target(self, move: str) -> str:
+        """Where a move leads to, for changes of many rows at once: their query says that they are in one of its `sources`."""
+        (found,) = {rule.target for rule in self.moves if rule.name == move}
+        return found
+
     @property
     def states(self) -> list[str]:
         seen = {self.first: None}
@@ -70,6 +76,94 @@ LISTING = Machine(
         _move("resume", "paused", "live", "stock is steady again, or a person"),
         _move("end", "preparing live paused", "ended", "a person takes it off for good"),
         _move("take_back", "live paused ended", "preparing", "its publishing is undone"),
+    ),
+)
+
+
+class LaneCause(StrEnum):
+    """Why a lane is in its state. What a person said or confirmed is not changed by what happens."""
+
+    none = ""
+    person = "person"
+    confirmed = "confirmed"
+    record = "record"
+    packs = "packs"
+    words = "words"
+    cost = "cost"
+    sample = "sample"
+    proven = "proven"
+    supplier_ended = "supplier_ended"
+
+
+class BillFault(StrEnum):
+    """Why a supplier's bill is not taken: until somebody has asked, what was planned counts."""
+
+    none = ""
+    other_currency = "other_currency"
+    far_higher = "far_higher"
+
+
+LANE = Machine(
+    "lane",
+    "new",
+    (
+        _move("prove", "new", "open", "its supplier took an order by it"),
+        _move("slow", "open", "slow", "too many of its parcels come late"),
+        _move("mend", "slow", "open", "they come in time again"),
+        _move("shut", "new open slow", "shut", "its item is another one now, its supplier refuses or has ended"),
+        _move("reopen", "shut", "open", "its supplier is connected again"),
+        _move("say_new", "open slow shut", "new", "a person"),
+        _move("say_open", "new open slow shut", "open", "a person"),
+        _move("say_slow", "new open shut", "slow", "a person"),
+        _move("say_shut", "new open slow", "shut", "a person"),
+    ),
+)
+
+SWEEP = Machine(
+    "sweep",
+    "running",
+    (
+        _move("fail", "running", "failed", "no usable answer came, or it was cut off"),
+        _move("stand_still", "running", "stale", "the feed is as old as the last one, or always the same"),
+        _move("take", "running", "good", "it was believed"),
+        _move("hold", "running", "held", "too much moves at once"),
+        _move("release", "held", "released", "a person believes it after all"),
+        _move("set_aside", "held", "kept", "a person lets the last good values stand"),
+    ),
+)
+
+DECISION = Machine(
+    "decision",
+    "waits",
+    (
+        _move("settle", "waits", "kept", "a person's word, or it would not move any more"),
+        _move("send", "waits kept", "sent", "it is in the outbox"),
+        _move("unsettle", "kept sent undone", "waits", "that word is undone"),
+        _move("undo", "sent", "undone", "a person takes it back"),
+    ),
+)
+
+JOB = Machine(
+    "job",
+    "waiting",
+    (
+        _move("hold", "waiting", "held", "it is written down, and begins when what it belongs to is done"),
+        _move("let_go", "held", "waiting", "what it belongs to is done"),
+        _move("start", "waiting running", "running", "a worker has it in hand"),
+        _move("begin_again", "running", "waiting", "its worker died"),
+        _move("finish", "waiting running", "done", "all of it is done"),
+        _move("stop", "waiting running", "stopped", "a person stopped it"),
+        _move("fail", "waiting running", "failed", "nothing of it could be done"),
+    ),
+)
+
+LINK = Machine(
+    "link",
+    "new",
+    (
+        _move("work", "new good failing broken", "good", "a call was answered"),
+        _move("fail", "new good failing broken", "failing", "a call was not answered; it is tried again"),
+        _move("break", "new good failing broken", "broken", "its key or address is refused; a person must look"),
     ),
 )
 
@@ -137,6 +231,16 @@ OUTBOX = Machine(
     ),
 )
 
+MESSAGE = Machine(
+    "mail",
+    "kept",
+    (
+        _move("mail", "kept", "waiting", "a mail server takes it"),
+        _move("send", "kept waiting", "sent", "the mail server has it"),
+        _move("bounce", "waiting sent", "bounced", "it came back"),
+    ),
+)
+
 SAMPLE = Machine(
     "sample",
     "asked",
@@ -158,4 +262,4 @@ REQUEST = Machine(
     ),
 )
 
-MACHINES = (LISTING, ORDER_LINE, PURCHASE, PARCEL, OUTBOX, SAMPLE, REQUEST)
+MACHINES = (LISTING, LANE, ORDER_LINE, PURCHASE, PARCEL, SWEEP, DECISION, OUTBOX, MESSAGE, JOB, LINK, SAMPLE, REQUEST)

@@ -78,6 +78,8 @@ class Lane(Versioned):
     priority: Mapped[int]
     state: Mapped[str] = mapped_column(default="new")
     reason: Mapped[str] = mapped_column(default="")
+    # Why it is in its state, as a code (core.states.LaneCause); reason says it in words.
+    cause: Mapped[str] = mapped_column(default="")
     opened_at: Mapped[datetime]
     opened_by: Mapped[str]
     closed_at: Mapped[datetime | None]

@@ -142,6 +142,9 @@ class Hold(Row):
     way: Mapped[str] = mapped_column(default="")
 
 
+HAS_BILL_FAULT: Any = text("bill_fault <> ''")
+
+
 class PurchaseOrder(Versioned):
     """What we send to a supplier. `reference` is ours, unique, and goes with every call about it."""
 
@@ -150,7 +153,7 @@ class PurchaseOrder(Versioned):
         Index("ix_purchase_order_state", "state"),
         Index("ix_purchase_order_order_id", "order_id"),
         Index("ix_purchase_order_message", "state", "id", **part("message <> ''")),
-        Index("ix_purchase_order_noted", "noted", sqlite_where=text("noted <> ''"), postgresql_where=text("noted <> ''")),
+        Index("ix_purchase_order_bill_fault", "id", sqlite_where=HAS_BILL_FAULT, postgresql_where=HAS_BILL_FAULT),
         CheckConstraint("state in ('waiting','sent','accepted','refused','shipped','stopped','withdrawn')", name="state"),
     )
     reference: Mapped[str] = mapped_column(unique=True)
@@ -174,6 +177,8 @@ class PurchaseOrder(Versioned):
     batch: Mapped[str | None]
     # What should be known of it beside its number: a bill that was not taken, a supplier that keeps it.
     noted: Mapped[str] = mapped_column(default="")
+    # Why its supplier's bill is not taken (core.states.BillFault); noted says it in words.
+    bill_fault: Mapped[str] = mapped_column(default="")
     # When a person said that its batch was paid.
     paid_at: Mapped[datetime | None]
     # A person takes the bill although it is above the plan.

@@ -17,6 +17,12 @@ _OPEN = f"state in ({', '.join(repr(state) for state in OPEN)})"
 _DELAYED = "state in ('waiting', 'unknown') and tries >= 12"
 
 
+def party_of(target: str) -> tuple[str, int]:
+    """Who a row goes to, by its target: store:3 is store 3."""
+    owner, _, number = target.partition(":")
+    return owner, int(number)
+
+
 class Outbox(Row):
     """A change decided here. `subject` is the thing whose changes must stay in order.
 

@@ -13,6 +13,7 @@ from typing import Any
 from sqlalchemy import select
 
 from ..core.ids import make_s10
+from ..core.states import LaneCause
 from ..data.base import day_ms, to_ms
 from ..data.bulk import bulk_insert
 from ..data.lanes import Lane, LanePart
@@ -23,6 +24,7 @@ from ..data.source import Item
 from ..data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
 from ..services.base.context import Context
 from ..services.fulfilment.delivery_exceptions import RETURNED_FOR
+from ..services.mapping import lane_states
 from ..services.orders.intake import keep_lines
 from ..services.pricing import sales_velocity
 from ..services.pricing.inputs import fee_of, fee_rows
@@ -226,6 +228,7 @@ def write_past(context: Context, land: Land, days: int = 56, a_day: int = 52, se
     for table, columns in TABLES.items():
         bulk_insert(s, table, columns, rows[table])
     for lane, reference in first.items():
-        lane.state, lane.reason = "open", f"proven by {reference}"
+        if lane.state == "new":
+            lane_states.move(lane, "prove", LaneCause.proven, f"proven by {reference}")
     sales_velocity.refresh(context)
     return number

@@ -15,6 +15,7 @@ from sqlalchemy import func, select
 from ..api.deps import AppState
 from ..clock import PacedClock
 from ..connectors.protocols import Address
+from ..core.states import SWEEP
 from ..data.base import to_ms
 from ..data.bulk import bulk_insert
 from ..data.lanes import Lane, LanePart
@@ -126,7 +127,9 @@ def _import_history(house: AppState, world: str) -> None:
         sweeps = {}
         for code, name in codes.items():
             message = "the supplier's past, brought in once"
-            sweeps[code] = Sweep(supplier_id=suppliers[name], started=start, ended=start, state="good", asked_by="history", message=message)
+            sweeps[code] = Sweep(
+                supplier_id=suppliers[name], started=start, ended=start, state=SWEEP.target("take"), asked_by="history", message=message
+            )
         s.add_all(sweeps.values())
         s.flush()
         last: dict[int, tuple[int, int]] = {}

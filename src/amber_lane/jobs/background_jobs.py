@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..connectors.errors import OutsideError
+from ..core.states import JOB
 from ..data.outbox import Job
 from ..data.session import Database
 from ..services.base import portions
@@ -78,7 +79,7 @@ class LongJobs:
     def recover(self) -> None:
         """A job that was running when the worker died starts again; each of them may be run twice."""
         with self.db.writing() as s:
-            s.execute(update(Job).where(Job.state == "running", Job.kind.in_(self.kinds)).values(state="waiting", done=0))
+            s.execute(update(Job).where(Job.state == "running", Job.kind.in_(self.kinds)).values(state=JOB.target("begin_again"), done=0))
 
     def run_due(self) -> None:
         while self._waiting():
@@ -86,7 +87,7 @@ class LongJobs:
                 job = s.scalar(select(Job).where(Job.state == "waiting", Job.kind.in_(self.kinds)).order_by(Job.id).limit(1))
                 if job is None:
                     return
-                job.state = "running"
+                job.state = JOB.step(job.state, "start")
                 number, kind, body = job.id, job.kind, dict(job.body)
             self._run(number, kind, body)
 
@@ -99,15 +100,15 @@ class LongJobs:
         self.parts = {}
         try:
             result = _RUN[kind](self, number, body)
-            self._end(number, "done", result.get("message", ""), result)
+            self._end(number, "finish", result.get("message", ""), result)
         except Stopped:
-            self._end(number, "stopped", f"stopped; {self._left()}", None)
+            self._end(number, "stop", f"stopped; {self._left()}", None)
         except (UseCaseError, OutsideError) as error:
-            self._end(number, "failed", error.message, None)
+            self._end(number, "fail", error.message, None)
         except NotASheet as error:
-            self._end(number, "failed", str(error), None)
+            self._end(number, "fail", str(error), None)
         except Exception as error:
-            self._end(number, "failed", f"it failed ({type(error).__name__}); {self._left()}", None)
+            self._end(number, "fail", f"it failed ({type(error).__name__}); {self._left()}", None)
             raise
 
     def _left(self) -> str:
@@ -118,10 +119,12 @@ class LongJobs:
             else "nothing half done was kept; what was whole by then stands"
         )
 
-    def _end(self, number: int, state: str, message: str, result: dict[str, Any] | None) -> None:
+    def _end(self, number: int, how: str, message: str, result: dict[str, Any] | None) -> None:
         with self.db.writing() as s:
             s.execute(
-                update(Job).where(Job.id == number).values(state=state, message=message[:500], result=result, ended_at=self.clock.now())
+                update(Job)
+                .where(Job.id == number)
+                .values(state=JOB.target(how), message=message[:500], result=result, ended_at=self.clock.now())
             )
 
     def progress(self, number: int, done: int, total: int | None = None) -> None:

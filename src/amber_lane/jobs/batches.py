@@ -20,7 +20,7 @@ from ..connectors.payloads import ListingPayload
 from ..connectors.protocols import BatchAnswer, StoreLink
 from ..core.states import OUTBOX
 from ..data.bulk import in_chunks
-from ..data.outbox import Outbox
+from ..data.outbox import Outbox, party_of
 from ..data.session import Database
 from ..services.base.context import Context
 from ..services.delivery import effects
@@ -93,7 +93,7 @@ class Batches:
                 s.execute(
                     update(Outbox)
                     .where(Outbox.id.in_(chunk))
-                    .values(state="claimed", ticket=key, tries=Outbox.tries + 1, claimed_at=self.clock.now())
+                    .values(state=OUTBOX.target("claim"), ticket=key, tries=Outbox.tries + 1, claimed_at=self.clock.now())
                 )
             return taken
 
@@ -117,7 +117,7 @@ class Batches:
             return
         ids = [row.id for row in rows]
         try:
-            store = int(rows[0].target.partition(":")[2])
+            store = party_of(rows[0].target)[1]
             changes = [self.pictures.named(link, store, ListingPayload.model_validate(row.body)) for row in rows]
         except OutsideError as error:
             self._set(ids, "waiting", error.message, wait=_wait(error, rows), fault=fault_of(error))
@@ -151,7 +151,7 @@ class Batches:
         """Something broke here in between: what is still in hand may have arrived, and is asked for by its key."""
         with self.db.writing() as s:
             mine = update(Outbox).where(Outbox.id.in_([row.id for row in rows]), Outbox.state == "claimed")
-            s.execute(mine.values(state=OUTBOX.step("claimed", "lose")))
+            s.execute(mine.values(state=OUTBOX.target("lose")))
 
     def _set(self, ids: Iterable[int], state: str, message: str, ticket: str | None = None, wait: float = 0.0, fault: str = "") -> None:
         with self.db.writing() as s:

@@ -31,10 +31,10 @@ from ..connectors.errors import (
 )
 from ..connectors.payloads import Answer, ListingPayload
 from ..connectors.protocols import PartnerLink
-from ..core.states import OUTBOX
+from ..core.states import LINK, OUTBOX
 from ..data.base import to_ms
 from ..data.bulk import bulk_update
-from ..data.outbox import Outbox
+from ..data.outbox import Outbox, party_of
 from ..data.session import Database
 from ..data.setup import UNCALLED, Link, Store, Supplier
 from ..services.base.context import Context
@@ -133,15 +133,15 @@ class Delivery:
             return 0
         batched = isinstance(partner, OpenStore) and partner.link.batch_most > 0
         if isinstance(partner, OpenStore) and batched:
-            owner, _, number = target.partition(":")
+            owner, number = party_of(target)
             if self._resting(target):
                 return 0
-            done, trouble = self.batches.run(target, partner.link, most, self._may_write(int(number)))
+            done, trouble = self.batches.run(target, partner.link, most, self._may_write(number))
             if done or trouble:
                 with self.db.writing() as s:
                     context = Context(s, self.clock, WHO)
-                    self._health(context, owner, int(number), [trouble])
-                    note_budget(context, owner, int(number), partner.link)
+                    self._health(context, owner, number, [trouble])
+                    note_budget(context, owner, number, partner.link)
             if trouble:
                 return done
         while done < most:
@@ -161,11 +161,11 @@ class Delivery:
 
     def _unusable(self, target: str, message: str) -> None:
         """The link itself cannot be used: its key cannot be opened, or its address is none."""
-        owner, _, number = target.partition(":")
+        owner, number = party_of(target)
         with self.db.writing() as s:
-            link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
+            link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == number))
             if link is not None:
-                link.state, link.message = "broken", message
+                link.state, link.message = LINK.step(link.state, "break"), message
 
     def _carry_all(self, partner: Opened, rows: list[Outbox]) -> list[tuple[Outbox, Carried]]:
         """Rows of a batch are of different subjects, so a few may be under way at once; purchases go one by one.
@@ -187,9 +187,9 @@ class Delivery:
         return list(self.pool.map(carry, rows))
 
     def _resting(self, target: str) -> bool:
-        owner, _, number = target.partition(":")
+        owner, number = party_of(target)
         with self.db.reading() as s:
-            until = s.scalar(select(Link.circuit_open_until).where(Link.owner == owner, Link.owner_id == int(number)))
+            until = s.scalar(select(Link.circuit_open_until).where(Link.owner == owner, Link.owner_id == number))
             return until is not None and until > self.clock.now()
 
     def _may_write(self, store: int) -> bool:
@@ -198,13 +198,13 @@ class Delivery:
 
     def _claim(self, target: str, batched: bool = False) -> list[Outbox]:
         """Take the next rows in hand: for each subject only its oldest unfinished one. batched: listing changes go elsewhere."""
-        owner, _, number = target.partition(":")
+        owner, number = party_of(target)
         with self.db.writing() as s:
-            link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
+            link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == number))
             if link is None or (link.circuit_open_until and link.circuit_open_until > self.clock.now()):
                 return []
             wanted = []
-            if batched or (owner == "store" and not writing(s, int(number))):
+            if batched or (owner == "store" and not writing(s, number)):
                 # Price and stock wait; tracking numbers and cancellations are the buyers' and go on.
                 wanted.append(Outbox.kind != "listing")
             early = {number for number, at in self.not_before.items() if at > time.monotonic()}
@@ -214,7 +214,7 @@ class Delivery:
             s.execute(
                 update(Outbox)
                 .where(Outbox.id.in_([row.id for row in taken]))
-                .values(state="claimed", tries=Outbox.tries + 1, claimed_at=self.clock.now())
+                .values(state=OUTBOX.target("claim"), tries=Outbox.tries + 1, claimed_at=self.clock.now())
             )
         return taken
 
@@ -242,7 +242,7 @@ class Delivery:
             return Carried("done", "was known already", answer=known)
         try:
             if isinstance(payload, ListingPayload) and isinstance(partner, OpenStore):
-                payload = self.pictures.named(partner.link, int(row.target.partition(":")[2]), payload)
+                payload = self.pictures.named(partner.link, party_of(row.target)[1], payload)
         except OutsideError as error:
             # Handing a picture over changes nothing that is shown; it may be done again at will.
             return self._later(row, "waiting", error)
@@ -286,7 +286,7 @@ class Delivery:
 
     def _record(self, target: str, results: list[tuple[Outbox, Carried]], link: PartnerLink) -> None:
         """Write down what came of a batch, in one transaction with all that follows from it."""
-        owner, _, number = target.partition(":")
+        owner, number = party_of(target)
         with self.db.writing() as s:
             context = Context(s, self.clock, WHO)
             now = context.now
@@ -301,8 +301,8 @@ class Delivery:
             queue.overtaken(s, [row.id for row, carried in back if carried.state == "waiting"])
             effects.follow(context, [(row, carried.answer) for row, carried in done])
             effects.failed(context, [(row, carried.message) for row, carried in results if carried.state == "dead"])
-            self._health(context, owner, int(number), [carried.error for _, carried in results])
-            note_budget(context, owner, int(number), link)
+            self._health(context, owner, number, [carried.error for _, carried in results])
+            note_budget(context, owner, number, link)
 
     def _put_back(self, s: Session, row: Outbox, carried: Carried, now: datetime) -> None:
         """A row that is not done: when to look at it again, and whether it counts as a try."""

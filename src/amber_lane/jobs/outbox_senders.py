@@ -9,6 +9,7 @@ from ..clock import Clock
 from ..connectors.payloads import Answer, ListingPayload, MailPayload, Payload, StorePayload, SupplierPayload
 from ..connectors.protocols import MailLink, PartnerLink, StoreLink, SupplierLink
 from ..data.bulk import by_id
+from ..data.outbox import party_of
 from ..data.session import Database
 from ..data.shelf import Picture
 from ..services.base.context import Context
@@ -71,12 +72,12 @@ def _for(sort: type[P], payload: Payload) -> P:
 
 def opened(connectors: ConnectorRegistry, context: Context, target: str) -> Opened:
     """The connector of a target such as store:3."""
-    owner, _, number = target.partition(":")
+    owner, number = party_of(target)
     if owner == "store":
-        return OpenStore(connectors.store(context, int(number)))
+        return OpenStore(connectors.store(context, number))
     if owner == "supplier":
-        return OpenSupplier(connectors.supplier(context, int(number)))
-    return OpenMailbox(connectors.mailbox(context, int(number)))
+        return OpenSupplier(connectors.supplier(context, number))
+    return OpenMailbox(connectors.mailbox(context, number))
 
 
 class PictureDesk:

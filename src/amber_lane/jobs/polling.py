@@ -391,9 +391,9 @@ class Reader:
                 context = self.context(s, "Watch")
                 new, refused = ingest.bring_in(context, context.get(Supplier, supplier_id, "supplier"), page.items)
                 fresh += new
-                refused += page.unreadable
-                if refused:
-                    context.log("item.refused", "catalogue", f"{len(refused)} items not taken, the first: {refused[0]}")
+                untaken = [*(f"{number}: {reason}" for number, reason in refused), *page.unreadable]
+                if untaken:
+                    context.log("item.refused", "catalogue", f"{len(untaken)} items not taken, the first: {untaken[0]}")
         return fresh
 
     def items(self, supplier_id: int, numbers: Sequence[str]) -> tuple[int, dict[str, str]]:
@@ -414,8 +414,7 @@ class Reader:
             context = self.context(s, "Source")
             fresh, refused = ingest.bring_in(context, context.get(Supplier, supplier_id, "supplier"), found)
             connections.note_budget(context, "supplier", supplier_id, link)
-        failed |= {text.partition(": ")[0]: text.partition(": ")[2] for text in refused}
-        return fresh, failed
+        return fresh, failed | dict(refused)
 
     def listings(self, store_id: int) -> int:
         """A store's listings as it shows them."""

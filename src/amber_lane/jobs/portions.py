@@ -9,6 +9,7 @@ import structlog
 from sqlalchemy import Select, select, update
 
 from ..clock import Clock
+from ..core.states import JOB
 from ..data.outbox import Job, JobPart
 from ..data.session import Database
 from ..services.base import portions
@@ -31,7 +32,7 @@ class Portions:
     def recover(self) -> None:
         """After a start: what was held for something that a kill cut off begins now."""
         with self.db.writing() as s:
-            s.execute(update(Job).where(Job.state == portions.HELD).values(state="waiting"))
+            s.execute(update(Job).where(Job.state == portions.HELD).values(state=JOB.target("let_go")))
 
     def run_due(self) -> None:
         """Go on until nothing is left."""
@@ -55,7 +56,7 @@ class Portions:
                 job = s.get(Job, number)
                 if job is None or job.state not in portions.GOING:
                     return False
-                job.state = "running"
+                job.state = JOB.step(job.state, "start")
                 body = dict(job.body)
                 # Its portions are one act: of each kind that they write down, by its number.
                 body["parts"] = dict(body.get("parts") or {})
@@ -102,7 +103,8 @@ class Portions:
             job, part = s.get(Job, number), s.scalar(_first(number))
             if job is None or part is None:
                 if job is not None:
-                    job.state, job.ended_at, job.message = "failed", self.clock.now(), "it broke at its end; the server's log says how"
+                    job.state, job.ended_at = JOB.step(job.state, "fail"), self.clock.now()
+                    job.message = "it broke at its end; the server's log says how"
                 return False
             part.tries += 1
             if part.tries >= TRIES:
@@ -113,7 +115,7 @@ class Portions:
     def _end(self, context: Context, job: Job) -> None:
         end = portions.FINISH.get(job.kind)
         message = end(context, dict(job.body), job.done, job.failed) if end and not job.stop_asked else ""
-        job.state = "stopped" if job.stop_asked else "failed" if job.failed and not job.done else "done"
+        job.state = JOB.step(job.state, "stop" if job.stop_asked else "fail" if job.failed and not job.done else "finish")
         job.message, job.ended_at = message or job.message, context.now
         job.result = {"done": job.done, "failed": job.failed}
 

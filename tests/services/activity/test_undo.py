@@ -23,8 +23,8 @@ from amber_lane.data.source import Sample
 from amber_lane.data.transit import MessageTemplate
 from amber_lane.data.watch import ListingDecision
 from amber_lane.services.activity import retention, undo
-from amber_lane.services.alerts import today
-from amber_lane.services.base import regional
+from amber_lane.services.alerts import snoozing
+from amber_lane.services.base import regional, undoing
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, NotFound
 from amber_lane.services.catalogue.search import Finder
@@ -255,7 +255,7 @@ ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
     "a supplier disconnected": ("supplier.end", lambda d: life_cycle.disconnect(d, "supplier", 1, None)),
     "a carrier's name": ("carrier.name", lambda d: carrier_names.choose(d, 1, 1, "hill")),
     "an allowance by hand": ("allowance.set", lambda d: allowance.set_limits(d, 1, None, 900, None, 80_000)),
-    "a trouble put off": ("snooze", lambda d: today.snooze(d, "hold:2", 8)),
+    "a trouble put off": ("snooze", lambda d: snoozing.snooze(d, "hold:2", timedelta(hours=8))),
 }
 
 
@@ -320,7 +320,7 @@ def test_every_act_that_offers_undo_can_be_taken_back_whole(busy: Small, name: s
 def test_every_kind_that_can_be_undone_is_tried_here() -> None:
     elsewhere = {"watch.respond", "listing.resume", "batch.collect", "batch.paid", "purchase.bill", "letter.read", "listing.sheet"}
     elsewhere |= {"sheet.purchases", "sheet.changes", "sheet.tracking"}
-    assert {kind for kind, _ in ACTS.values()} | elsewhere == set(undo.UNDO)
+    assert {kind for kind, _ in ACTS.values()} | elsewhere == set(undoing.known())
 
 
 def test_undo_goes_on_into_the_past_and_never_undoes_an_undo(busy: Small) -> None:

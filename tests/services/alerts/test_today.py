@@ -210,7 +210,7 @@ def test_each_trouble_comes_with_its_money_its_age_and_a_step(small: Small, kind
     assert one.kind in (kind, "Unmapped", "Step", "Held", "Ceiling") and one.at_risk >= 0 and one.since <= small.clock.now()
     assert one.step.label and (one.step.act or one.step.go.startswith("/")) and not (one.step.act and one.step.go)
     # Put off, it is gone; at its time, or when that is undone, it is back.
-    small.write(lambda context: today.snooze(context, one.key, 8))
+    small.write(lambda context: today.put_off(context, one.key, 8))
     assert one.key not in {other.key for other in open_alerts(small)}
     with small.db.reading() as s:
         assert today.counts(small.context(s)).get("today", 0) == len(open_alerts(small))
@@ -345,10 +345,10 @@ def test_a_parcel_is_late_by_its_promise_and_not_before(small: Small) -> None:
 def test_a_trouble_put_off_until_it_changes_wakes_when_it_says_something_else(small: Small) -> None:
     small.order("A", ("S-99", 1, 900))
     key = of(small, "Unmapped")[0].key
-    small.write(lambda context: today.snooze(context, key, 4, until_change=True))
+    small.write(lambda context: today.put_off(context, key, 4, until_change=True))
     small.later(days=3)
     assert not of(small, "Unmapped"), "time alone does not wake it"
     small.order("B", ("S-99", 1, 900))
     assert [one.message for one in of(small, "Unmapped")] == ["2 orders wait on S-99"]
     with pytest.raises(Conflict, match="settled"):
-        small.write(lambda context: today.snooze(context, "lane:nothing", 4, until_change=True))
+        small.write(lambda context: today.put_off(context, "lane:nothing", 4, until_change=True))

@@ -36,7 +36,7 @@ GROWS = {
 # Indexes of few rows: what stands in them is what waits for somebody, so all of it is looked at.
 FEW = {
     "ix_outbox_open", "ix_outbox_delayed", "ix_lane_shut", "ix_listing_oversell", "ix_listing_no_rule", "ix_listing_bare", "ix_item_doubted",
-    "ix_listing_theirs", "ix_listing_message", "ix_listing_out", "ix_order_wants", "ix_purchase_order_noted", "ix_parcel_astray", "uq_hold_open",
+    "ix_listing_theirs", "ix_listing_message", "ix_listing_out", "ix_order_wants", "ix_purchase_order_bill_fault", "ix_parcel_astray", "uq_hold_open",
     "ix_lane_services", "ix_item_gone", "ix_lane_kit", "ix_lane_fits", "ix_purchase_order_message",
 }  # fmt: skip
 # A list is walked in its order until its page is full, and counted along an index.

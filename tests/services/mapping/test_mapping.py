@@ -12,6 +12,7 @@ from sqlalchemy import select, update
 
 from amber_lane.connectors.protocols import PurchaseAnswer, Tracking
 from amber_lane.core.ids import make_s10
+from amber_lane.core.states import LaneCause
 from amber_lane.data.lanes import Lane, LanePart
 from amber_lane.data.orders import OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.setup import Origin, Service, Store, Supplier
@@ -206,8 +207,8 @@ def test_offers_are_drawn_in_their_titles_with_units_and_what_is_kept(strap: Sma
     assert fifth.units == Fraction(1, 5) and fifth.stock == 100 and fifth.cost.landed == 100 + 100 + 30 and fifth.like.decision != "open"
     # A lane that is there keeps a person's units, whatever the packs say; another pack now asks them anew.
     strap.write(lambda context: lanes.open_lane(context, 1, [lanes.Part(1, Fraction(2))]))
-    for why, units in (("no answer", 2), ("x comes in packs of 5 now", Fraction(1, 5))):
-        strap.write(lambda context, why=why: setattr(strap_lane(context), "reason", why))
+    for why, units in ((LaneCause.none, 2), (LaneCause.packs, Fraction(1, 5))):
+        strap.write(lambda context, why=why: setattr(strap_lane(context), "cause", why))
         with strap.db.reading() as s:
             row = next(one for one in item_candidates.offers(strap.context(s), s.get(Sku, 1)).rows if one.like.item.id == 1)
         assert row.lane and row.units == units

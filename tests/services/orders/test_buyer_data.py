@@ -53,7 +53,7 @@ def sold(small: Small) -> Small:
         context.session.flush()
         letter = {"sender": "supplier", "subject": reference, "body": "the parcel of Ottilie Marsh", "message": "", "needs": False}
         context.session.add(Letter(inbox_id=1, uid="1", at=context.now, **letter))
-        job = Job(key="take-orders-1", kind="sheet.take", title="Taking in orders", made_at=context.now)
+        job = Job(key="take-orders-1", kind="sheet.take", title="Taking in orders", body={"sheet": "orders"}, made_at=context.now)
         job.result = {"changes": [{"message": "order A-1: Ottilie Marsh, 1 line"}]}
         context.session.add(job)
         context.session.add(

@@ -87,4 +87,4 @@ def test_only_agreed_monies_come_in(abroad: Small) -> None:
 
     assert bring("EUR")[0] == 1 and bring("PLN")[0] == 1
     fresh, wrong = bring("USD")
-    assert fresh == 0 and "USD" in wrong[0]
+    assert fresh == 0 and "USD" in wrong[0][1]

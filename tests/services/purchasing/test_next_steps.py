@@ -217,7 +217,7 @@ def test_orders_held_by_one_limit_are_one_row_that_is_settled_for_some_or_for_al
     assert capped.write(lambda context: today.do_step(context, row.key, other=True, keys=chosen)) == "2 held orders may go"
     (left,) = rows()
     assert left.count == 2 and not {one.key for one in left.members} & set(chosen)
-    capped.write(lambda context: today.snooze(context, left.key, 4))
+    capped.write(lambda context: today.put_off(context, left.key, 4))
     assert not rows()
     capped.write(lambda context: undo.undo(context, undo.last_undoable(context).id))
     capped.write(lambda context: today.do_step(context, left.key, other=True))

@@ -182,7 +182,7 @@ def do_step(context: WriteContext, ask: AlertStepAsk) -> Done:
 
 @router.post("/today/snooze")
 def snooze(context: WriteContext, ask: SnoozeAsk) -> Done:
-    today.snooze(context, ask.key, ask.hours, ask.until_change)
+    today.put_off(context, ask.key, ask.hours, ask.until_change)
     return Done(message="put off until it changes" if ask.until_change else f"put off for {ask.hours} h")
 
 

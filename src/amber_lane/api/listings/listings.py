@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
 from ...data.base import by_index
-from ...data.outbox import Outbox
+from ...data.outbox import Outbox, party_of
 from ...data.setup import UNCALLED, Store
 from ...data.shelf import IS_DIFFERING, Listing, PhraseRule, Picture, Sku
 from ...data.tallies import tally
@@ -203,7 +203,7 @@ def stores(context: ReadContext) -> list[ShelfStore]:
         .where(Outbox.state == "dead", Outbox.kind == "listing")
         .group_by(Outbox.target)
     ):
-        counts.setdefault(int(target.partition(":")[2]), {})["refused"] = n
+        counts.setdefault(party_of(target)[1], {})["refused"] = n
     return [
         ShelfStore(
             id=row.id,
@@ -324,7 +324,7 @@ def on_its_way(context: ReadContext, ask: Many) -> OnItsWay:
             out.there += 1
         elif state == "dead":
             out.refused[answer] = out.refused.get(answer, 0) + 1
-            out.refused_ids.append(int(subject.partition(":")[2]))
+            out.refused_ids.append(party_of(subject)[1])
         elif state != "dropped":
             out.waiting += 1
     return out

@@ -22,6 +22,7 @@ from ...data.outbox import AuditEntry, AuditEntryPart, Job, JobPart, Outbox
 from ...data.setup import Letter, Setting
 from ...data.transit import Message
 from ...data.watch import Drift, ListingDecision, Sighting, Sweep
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Invalid
 
@@ -222,3 +223,8 @@ def _write(archive: Path, table: type[Row], rows: Sequence[Any], now: datetime) 
         out.close()
         raw.flush()
         os.fsync(raw.fileno())
+
+
+@undoing.undoes("keeping.set")
+def undo_keeping_set(context: Context, act: AuditEntry) -> None:
+    restore(context, undoing.before(act))

@@ -7,6 +7,27 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
+from ..base.context import Context
+
+
+class AlertKey(str):
+    """Names one alert: its kind, and what it is about. As text it goes to the pages and comes back; inside it is never taken apart."""
+
+    kind: str
+    about: tuple[Any, ...]
+
+    def __new__(cls, kind: str, *about: object) -> AlertKey:
+        made = super().__new__(cls, ":".join(str(one) for one in (kind, *about)))
+        made.kind, made.about = kind, about
+        return made
+
+    @classmethod
+    def read(cls, text: str) -> AlertKey:
+        """A key that came back from a page; what it is about is text then."""
+        kind, *about = text.split(":")
+        return cls(kind, *about)
+
+
 # So many of what a row stands for are shown with it; the others are settled with all.
 SHOWN = 100
 
@@ -45,13 +66,15 @@ class Member:
     message: str
     go: str = ""
     at_risk: int = 0
+    # Of a step that can be done for it alone: its number.
+    number: int | None = None
 
 
 @dataclass(frozen=True)
 class Alert:
     """One thing that waits. at_risk in minor units of the house currency, lost per day or once."""
 
-    key: str
+    key: AlertKey
     station: str
     kind: str
     message: str
@@ -73,6 +96,32 @@ class Alert:
     choices: tuple[tuple[str, str], ...] = ()
     # Troubles of one cause are shown as one row.
     cause: Cause | None = None
+
+
+@dataclass(frozen=True)
+class Doing:
+    """A step that a person takes. other: the other way on; choice: what was chosen; only: that member alone."""
+
+    context: Context
+    alert: Alert
+    other: bool = False
+    choice: str = ""
+    only: int | None = None
+
+
+# What the step of an alert does. It returns what to tell, where that is more than the step and the alert.
+Act = Callable[[Doing], object]
+ACTS: dict[str, Act] = {}
+
+
+def acts(*kinds: str) -> Callable[[Act], Act]:
+    """Enters a function as what the step of these kinds of alerts does."""
+
+    def enter(does: Act) -> Act:
+        ACTS.update(dict.fromkeys(kinds, does))
+        return does
+
+    return enter
 
 
 # Finds the troubles of some kinds; a source's place in its table names the kinds, as the first parts of their keys.

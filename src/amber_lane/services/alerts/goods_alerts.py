@@ -24,11 +24,12 @@ from ..base.context import Context
 from ..base.errors import Conflict
 from ..mapping import audit
 from ..mapping.mapping_queue import GONE, SHUT, to_settle
+from ..monitoring import silent_feeds, sweeps
 from ..outbox import queue
 from ..pricing import exchange_rates
 from ..pricing.policy import refund_cost
-from .alert import SHOWN, Alert, Cause, Member, Source, Step, quoted
-from .grouping import PREFIX
+from .alert import SHOWN, Alert, AlertKey, Cause, Doing, Member, Source, Step, acts, quoted
+from .grouping import CAUSE
 
 
 def oversell(context: Context, store_id: int = 0, only: Collection[int] = ()) -> Iterator[Alert]:
@@ -48,7 +49,7 @@ def oversell(context: Context, store_id: int = 0, only: Collection[int] = ()) ->
         messages = {row.id: f"{titles[row.id]} is off sale here and still on sale in {stores[number].name}" for row in dearest}
         first, n = dearest[0], len(rows)
         yield Alert(
-            f"oversell:{first.id}" if n == 1 else f"{PREFIX}oversell:{number}",
+            AlertKey("oversell", first.id) if n == 1 else AlertKey(CAUSE, "oversell", number),
             "watch",
             "Oversell",
             messages[first.id] if n == 1 else f"{n:,} listings are off sale here and still on sale in {name}",
@@ -63,7 +64,7 @@ def oversell(context: Context, store_id: int = 0, only: Collection[int] = ()) ->
             members=()
             if n == 1
             else tuple(
-                Member(f"oversell:{row.id}", messages[row.id], "the store has not taken the pause yet", at_risk=risk[row.id])
+                Member(AlertKey("oversell", row.id), messages[row.id], "the store has not taken the pause yet", at_risk=risk[row.id])
                 for row in dearest
             ),
         )
@@ -112,7 +113,7 @@ def _unmapped_listings(context: Context) -> Iterator[Alert]:
     gone = sum(1 for one in rows if one.kind == GONE)
     if gone:
         yield Alert(
-            "gone",
+            AlertKey("gone"),
             "lanes",
             "Item gone",
             f"{gone} listing{'s have' if gone > 1 else ' has'} no item left: {next(one.message for one in rows if one.kind == GONE)}",
@@ -126,7 +127,7 @@ def _unmapped_listings(context: Context) -> Iterator[Alert]:
     rows = [one for one in rows if one.kind != GONE]
     if rows:
         yield Alert(
-            "unmapped",
+            AlertKey("unmapped"),
             "lanes",
             "Unmapped",
             f"{len(rows)} SKU{'s' if len(rows) > 1 else ''} on sale without a lane",
@@ -146,7 +147,7 @@ def _sweeps(context: Context) -> Iterator[Alert]:
     ):
         if sweep.state == "held":
             yield Alert(
-                f"held:{sweep.id}",
+                AlertKey("held", sweep.id),
                 "watch",
                 "Held feed",
                 f"{supplier.name}: {sweep.message}",
@@ -162,7 +163,7 @@ def _sweeps(context: Context) -> Iterator[Alert]:
             since = supplier.good_sweep_at or sweep.started
             if context.now - since > timedelta(minutes=4 * supplier.sweep_minutes):
                 yield Alert(
-                    f"stale:{supplier.id}",
+                    AlertKey("stale", supplier.id),
                     "watch",
                     "Old feed",
                     f"{supplier.name}: no good sweep since {house_days.clock_text(context, since)}",
@@ -199,7 +200,7 @@ def _doubts(context: Context) -> Iterator[Alert]:
     suppliers, worth = by_id(context.session, Supplier, {item.supplier_id for item in items}), exchange_rates.Worth(context)
     for item in items:
         yield Alert(
-            f"doubt:{item.id}",
+            AlertKey("doubt", item.id),
             "watch",
             "Doubted",
             f"{item.title}: cost {show(item.cost, item.currency)} → {show(item.doubt_cost, item.currency)}",
@@ -242,7 +243,7 @@ def _not_sent(context: Context) -> Iterator[Alert]:
     names = by_id(context.session, Supplier, (supplier for supplier, _ in found))
     for (number, country), (n, since) in sorted(found.items()):
         yield Alert(
-            f"unsent:{number}-{country}",
+            AlertKey("unsent", f"{number}-{country}"),
             "lanes",
             "Not sent there",
             f"{names[number].name} does not send {n} {'listings' if n > 1 else 'listing'} to {country} by the lane's service",
@@ -284,7 +285,7 @@ def _shut(context: Context) -> Iterator[Alert]:
     if rows:
         n, worth = len(rows), exchange_rates.Worth(context)
         yield Alert(
-            "shut",
+            AlertKey("shut"),
             "lanes",
             "Lane shut",
             f"{n} listing{'s have' if n > 1 else ' has'} no lane that works: {rows[0][3] or 'shut by hand'}",
@@ -303,7 +304,7 @@ def _lane_faults(context: Context) -> Iterator[Alert]:
     found = audit.kept(context)
     if n := found["count"]:
         yield Alert(
-            "faults",
+            AlertKey("faults"),
             "lanes",
             "Lane fault",
             f"{n} lane{'s' if n > 1 else ''} cannot be right: {found['first'][0][1]}",
@@ -321,7 +322,7 @@ def _old_sheets(context: Context) -> Iterator[Alert]:
     for supplier in context.session.scalars(select(Supplier).where(*by_hand)):
         since = supplier.good_sweep_at or context.now
         yield Alert(
-            f"oldsheet:{supplier.id}",
+            AlertKey("oldsheet", supplier.id),
             "watch",
             "Old sheet",
             f"{supplier.name}: its last sheet is of {house_days.day_text(context, since)}, so its quantities went to zero",
@@ -331,6 +332,29 @@ def _old_sheets(context: Context) -> Iterator[Alert]:
             _pace_at_stake(context, supplier.id),
             True,
         )
+
+
+@acts("held")
+def _settle_held(do: Doing) -> None:
+    sweeps.settle_held(do.context, do.alert.key.about[0], believe=do.other)
+
+
+@acts("doubt")
+def _settle_doubt(do: Doing) -> None:
+    sweeps.settle_doubt(do.context, do.alert.key.about[0], believe=do.other)
+
+
+@acts("oversell")
+def _send_pause_again(do: Doing) -> None:
+    send_pauses_again(do.context, 0, [do.alert.key.about[0]])
+
+
+@acts("stale")
+def _sweep_now(do: Doing) -> None:
+    supplier = do.context.get(Supplier, do.alert.key.about[0], "supplier")
+    if do.other:
+        silent_feeds.accept(do.context, supplier)
+    supplier.next_sweep = do.context.now
 
 
 SOURCES: dict[str, Source] = {

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
-from .alert import Alert, Cause, Member, Step
+from .alert import Alert, AlertKey, Cause, Member, Step
 
-PREFIX = "cause:"
+# The kind of a row that stands for several alerts of one cause.
+CAUSE = "cause"
 
 
 def _step(step: Step, n: int) -> Step:
@@ -20,7 +21,7 @@ def folded(cause: Cause, rows: list[Alert]) -> Alert:
     n, first = len(rows), rows[0]
     dearest = sorted(rows, key=lambda one: -one.at_risk)
     return Alert(
-        PREFIX + cause.key,
+        AlertKey(CAUSE, cause.key),
         first.station,
         first.kind,
         cause.message.format(n=f"{n:,}"),

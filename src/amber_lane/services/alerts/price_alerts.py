@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from sqlalchemy import case, func, select
 
@@ -22,10 +22,11 @@ from ...data.watch import ListingDecision, Sweep
 from ..base import house_days
 from ..base.context import Context
 from ..listings import allowance, drift
-from ..pricing import exchange_rates, memberships
+from ..pricing import exchange_rates, memberships, what_if
 from ..pricing.decide import CROWD
 from ..pricing.policy import refund_cost
-from .alert import Alert, Source, Step
+from .alert import Alert, AlertKey, Doing, Source, Step, acts
+from .snoozing import snooze
 
 
 def _waiting_listings(context: Context) -> Iterator[Alert]:
@@ -54,7 +55,7 @@ def _waiting_listings(context: Context) -> Iterator[Alert]:
             limit = "would lose money at their price ceiling" if set_by == SetBy.ceiling else "would lose money in one step"
         limit = limit if n > 1 else limit.replace("need ", "needs ").replace("have ", "has ").replace("their", "its")
         yield Alert(
-            f"waits:{set_by}:{outcome}",
+            AlertKey("waits", set_by, outcome),
             "watch",
             names.get(set_by, "No price"),
             f"{n} listing{'s' if n > 1 else ''} {limit}",
@@ -93,7 +94,7 @@ def _crowds(context: Context) -> Iterator[Alert]:
         ).one()
         message = f"since a sweep of {cause[0]}" if cause[0] else str(cause[1] or "at once")
         yield Alert(
-            "crowd",
+            AlertKey("crowd"),
             "watch",
             "Many at once",
             f"{n} prices would move: {message}" if cause[1] and not cause[0] else f"{n} prices would move {message}",
@@ -123,7 +124,7 @@ def _differences(context: Context) -> Iterator[Alert]:
             for one in selling
         )
         yield Alert(
-            f"drift:{number}",
+            AlertKey("drift", number),
             "watch",
             "Store differs",
             f"{rows[0].store.name} shows {n} listing{'s' if n > 1 else ''} otherwise than we asked: {rows[0].sku.code}",
@@ -142,7 +143,7 @@ def _odd_rates(context: Context) -> Iterator[Alert]:
     for source in context.session.scalars(select(RateSource)):
         for name, message in (source.doubted or {}).items():
             yield Alert(
-                f"oddrate:{source.id}:{name}",
+                AlertKey("oddrate", source.id, name),
                 "price",
                 "Odd rate",
                 f"{source.name} says {show_rate(int(message['nano']))} for {name}, it was {show_rate(int(message['was']))}",
@@ -156,7 +157,7 @@ def _odd_rates(context: Context) -> Iterator[Alert]:
     if old:
         first = min(one.since for one in old if one.since)
         yield Alert(
-            "oldrate",
+            AlertKey("oldrate"),
             "price",
             "Old rate",
             f"the rate from {old[0].base} to {old[0].quote} is of {house_days.day_text(context, first)}"
@@ -189,7 +190,7 @@ def _no_rate(context: Context) -> Iterator[Alert]:
                 found[money, quote] = (n, since)
     for (money, quote), (n, since) in found.items():
         yield Alert(
-            f"rate:{money}-{quote}",
+            AlertKey("rate", f"{money}-{quote}"),
             "price",
             "No rate",
             f"No exchange rate from {money} to {quote}: {n} {'listings keep their' if n > 1 else 'listing keeps its'} price",
@@ -209,7 +210,7 @@ def _no_home_rate(context: Context) -> Iterator[Alert]:
         # The rate the other way round, if that is asked for already, would do.
         if worth.ppm(money) is None and f"rate:{worth.home}-{money}" not in asked:
             yield Alert(
-                f"homerate:{money}-{worth.home}",
+                AlertKey("homerate", f"{money}-{worth.home}"),
                 "price",
                 "No rate",
                 f"No exchange rate from {money} to {worth.home}: sums over all stores leave out {name if n == 1 else f'{n} stores'}",
@@ -226,7 +227,7 @@ def _over_allowance(context: Context) -> Iterator[Alert]:
     for one in allowance.over(context):
         asked, most = (show(n, one.store.currency) if one.what == "value" else f"{n:,} {one.what}" for n in (one.asked, one.most))
         yield Alert(
-            f"allowance:{one.store.id}",
+            AlertKey("allowance", one.store.id),
             "shelf",
             "Allowance",
             f"{one.store.name} is asked to show {asked}; it takes {most}",
@@ -246,7 +247,7 @@ def _plans(context: Context) -> Iterator[Alert]:
             continue
         money = one.supplier.currency
         yield Alert(
-            f"plan:{one.supplier.id}:{one.plan.name}",
+            AlertKey("plan", one.supplier.id, one.plan.name),
             "price",
             "Plan",
             f"{one.plan.name} of {one.supplier.name} would save {show(one.worth.saves, money)} a month",
@@ -270,7 +271,7 @@ def _no_rule(context: Context) -> Iterator[Alert]:
     if n:
         sku = context.get(Sku, first, "SKU").code
         yield Alert(
-            "norule",
+            AlertKey("norule"),
             "price",
             "No rule yet",
             f"{n:,} listings have no price rule and keep their own price" if n > 1 else f"{sku} has no price rule and keeps its own price",
@@ -280,6 +281,34 @@ def _no_rule(context: Context) -> Iterator[Alert]:
             0,
             count=n,
         )
+
+
+@acts("waits")
+def _leave_waiting(do: Doing) -> None:
+    what_if.settle(do.context, what_if.waiting(do.context, *do.alert.key.about), approve=False)
+
+
+@acts("crowd")
+def _let_go(do: Doing) -> None:
+    what_if.settle(do.context, what_if.crowd(do.context), approve=True)
+
+
+@acts("drift")
+def _settle_drift(do: Doing) -> None:
+    (store,) = do.alert.key.about
+    drift.settle(do.context, [one.drift.id for one in drift.differing(do.context, store)], ours=not do.other)
+
+
+@acts("oddrate")
+def _settle_rate(do: Doing) -> None:
+    source, pair = do.alert.key.about
+    exchange_rates.settle(do.context, source, pair, believe=do.other)
+
+
+@acts("plan")
+def _not_for_us(do: Doing) -> str:
+    snooze(do.context, do.alert.key, timedelta(days=5 * 365))
+    return f"{do.alert.message}: not for us"
 
 
 SOURCES: dict[str, Source] = {

@@ -13,7 +13,7 @@ from sqlalchemy import ColumnElement, func, literal, select
 from ...core.currency import parse_money
 from ...core.numbers import PPM, half_up
 from ...data.base import by_index
-from ...data.outbox import HAS_FAILED, IS_DELAYED, Job, Outbox
+from ...data.outbox import HAS_FAILED, IS_DELAYED, Job, Outbox, party_of
 from ...data.setup import Link
 from ...data.shelf import Listing, Sku
 from ..base import portions
@@ -25,7 +25,7 @@ from ..fulfilment import carrier_names
 from ..outbox import queue
 from ..pricing import exchange_rates
 from ..pricing.policy import refund_cost
-from .alert import SHOWN, Alert, Member, Source, Step
+from .alert import SHOWN, Alert, AlertKey, Doing, Member, Source, Step, acts
 
 NAMES = {
     "purchase": ("purchase order", "purchase orders"),
@@ -52,10 +52,10 @@ class Group:
     since: datetime
 
     @property
-    def key(self) -> str:
+    def key(self) -> AlertKey:
         """The same for the same cause, however many rows it has."""
         said = hashlib.sha256(self.said.encode()).hexdigest()[:10]
-        return f"dead:{self.target}:{self.kind}:{self.fault}:{said}"
+        return AlertKey("dead", self.target, self.kind, self.fault, said)
 
     def rows(self, context: Context, most: int | None = None, only: int | None = None) -> list[Outbox]:
         """What it stands for, oldest first: all, so many, or one."""
@@ -90,8 +90,8 @@ def change_message(row: Outbox, count: int) -> str:
 
 
 def _name(context: Context, target: str) -> str:
-    owner, _, number = target.partition(":")
-    row = context.session.get(OWNERS[owner], int(number))
+    owner, number = party_of(target)
+    row = context.session.get(OWNERS[owner], number)
     return str(row.name) if row else owner
 
 
@@ -136,7 +136,8 @@ def _dead(context: Context) -> Iterator[Alert]:
             count=n,
             other=Step("It arrived" if n == 1 else "They arrived", act=True) if unsure else None,
             members=tuple(
-                Member(f"{one.key}#{row.id}", queue.about(row), said.summary if (said := queue.payload(row)) else "") for row in rows
+                Member(f"{one.key}#{row.id}", queue.about(row), said.summary if (said := queue.payload(row)) else "", number=row.id)
+                for row in rows
             ),
             members_of=n,
         )
@@ -151,7 +152,7 @@ def _delayed(context: Context) -> Iterator[Alert]:
         begun, last = context.get(Outbox, oldest, "change"), context.get(Outbox, newest, "change")
         what = change_message(begun, n) if kinds == 1 else f"{n:,} changes"
         yield Alert(
-            f"delayed:{target}:{fault}",
+            AlertKey("delayed", target, fault),
             STATIONS.get(begun.kind, "transit"),
             "Not taken yet",
             f"{_name(context, target)} does not take {what} for the moment",
@@ -173,7 +174,7 @@ def _carriers(context: Context) -> Iterator[Alert]:
         choices = tuple((name, name) for name in carrier_names.likeliest(one))
         wait = f"{one.waits} tracking numbers wait" if one.waits > 1 else "a tracking number waits"
         yield Alert(
-            f"carrier:{one.store.id}:{one.carrier.id}",
+            AlertKey("carrier", one.store.id, one.carrier.id),
             "transit",
             "Carrier",
             f"{one.store.name} does not know the carrier {one.name or one.carrier.name}: {wait}",
@@ -202,7 +203,7 @@ def _links(context: Context) -> Iterator[Alert]:
         if row is None or row.paused_at is not None or row.ended_at is not None:
             continue
         yield Alert(
-            f"link:{link.id}",
+            AlertKey("link", link.id),
             "watch",
             "Broken link",
             f"{row.name} does not answer as it should",
@@ -222,7 +223,7 @@ def _jobs(context: Context) -> Iterator[Alert]:
         if job.kind not in portions.WORK or job.body.get("seen"):
             continue
         yield Alert(
-            f"job:{job.id}",
+            AlertKey("job", job.id),
             "watch",
             "Not all done",
             f"{job.title}: {job.failed:,} of {job.total:,} could not be done",
@@ -269,8 +270,8 @@ def try_now(context: Context, target: str, fault: str) -> int:
         raise Conflict("this is settled already")
     for row in rows:
         row.after = context.now
-    owner, _, number = target.partition(":")
-    link = context.session.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
+    owner, number = party_of(target)
+    link = context.session.scalar(select(Link).where(Link.owner == owner, Link.owner_id == number))
     if link is not None:
         link.circuit_open_until = None
     context.log("outbox.retry", target, f"{len(rows)} changes for {_name(context, target)} are tried now", count=len(rows))
@@ -285,7 +286,7 @@ def _by_sheets(context: Context) -> Iterator[Alert]:
             continue
         n = one.count
         yield Alert(
-            f"sheet:{one.owner}:{one.number}:{one.what}",
+            AlertKey("sheet", one.owner, one.number, one.what),
             "watch" if one.what == "changes" else "transit",
             "Hand over",
             f"{n:,} {words[one.what][n != 1]} {'wait' if n != 1 else 'waits'} to be given to {one.name}",
@@ -295,6 +296,27 @@ def _by_sheets(context: Context) -> Iterator[Alert]:
             0,
             count=n,
         )
+
+
+@acts("dead")
+def _again(do: Doing) -> None:
+    (arrived if do.other else retry)(do.context, do.alert.key, do.only)
+
+
+@acts("job")
+def _seen(do: Doing) -> None:
+    seen(do.context, do.alert.key.about[0])
+
+
+@acts("delayed")
+def _now(do: Doing) -> None:
+    try_now(do.context, *do.alert.key.about)
+
+
+@acts("carrier")
+def _name_it(do: Doing) -> str:
+    store, carrier = do.alert.key.about
+    return carrier_names.choose(do.context, store, carrier, do.choice or do.alert.choices[0][0])
 
 
 SOURCES: dict[str, Source] = {

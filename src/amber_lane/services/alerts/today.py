@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -14,22 +14,18 @@ from ...data.base import from_ms, to_ms
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.orders import Order, OrderLine, Plan, PurchaseOrder
-from ...data.outbox import AuditEntry, Snooze
+from ...data.outbox import AuditEntry
 from ...data.setup import Store, Supplier
 from ...data.tallies import tally
 from ..base import house_days
 from ..base.context import Context
-from ..base.errors import Conflict, NotFound
-from ..fulfilment import carrier_names
-from ..inbound import mailbox
-from ..listings import drift
-from ..monitoring import silent_feeds, sweeps
-from ..orders import cancellations, order_profit, orders
-from ..pricing import exchange_rates, what_if
-from ..purchasing import overdue
+from ..base.errors import Conflict
+from ..orders import order_profit, orders
+from ..pricing import exchange_rates
 from . import goods_alerts, price_alerts, sending_alerts, trade_alerts
-from .alert import Alert, Source
-from .grouping import PREFIX, by_cause
+from .alert import ACTS, Alert, AlertKey, Doing, Source
+from .grouping import CAUSE, by_cause
+from .snoozing import asleep, snooze
 
 # Days of every zone begin at a quarter of an hour.
 QUARTER_MS = 900_000
@@ -41,15 +37,15 @@ PEOPLE_FREE = ("Watch", "Orders", "Delivery", "Transit")
 SOURCES: dict[str, Source] = {**goods_alerts.SOURCES, **price_alerts.SOURCES, **trade_alerts.SOURCES, **sending_alerts.SOURCES}
 
 
-def singles(context: Context, key: str = "") -> list[Alert]:
-    """Every open trouble that is not put off, each for itself. key: only those of its kind, so that no others are looked for."""
-    asleep, kind = _asleep(context), key.partition(":")[0]
+def singles(context: Context, kind: str = "") -> list[Alert]:
+    """Every open trouble that is not put off, each for itself. kind: only those, so that no others are looked for."""
+    away = asleep(context)
     return [
         one
         for kinds, source in SOURCES.items()
-        if not key or kind in kinds.split()
+        if not kind or kind in kinds.split()
         for one in context.kept(f"today {kinds}", _found_by(source))
-        if _awake(one, asleep)
+        if _awake(one, away)
     ]
 
 
@@ -57,8 +53,8 @@ def _found_by(source: Source) -> Callable[[Context], list[Alert]]:
     return lambda context: list(source(context))
 
 
-def _awake(one: Alert, asleep: dict[str, str]) -> bool:
-    return one.key not in asleep or bool(asleep[one.key] and asleep[one.key] != one.message)
+def _awake(one: Alert, away: dict[str, str]) -> bool:
+    return one.key not in away or bool(away[one.key] and away[one.key] != one.message)
 
 
 def open_alerts(context: Context) -> list[Alert]:
@@ -67,13 +63,9 @@ def open_alerts(context: Context) -> list[Alert]:
 
 
 def _open_alerts(context: Context) -> list[Alert]:
-    asleep = _asleep(context)
-    found = [one for one in by_cause(singles(context)) if _awake(one, asleep)]
+    away = asleep(context)
+    found = [one for one in by_cause(singles(context)) if _awake(one, away)]
     return sorted(found, key=lambda one: (-(one.at_risk * (3 if one.per_day else 1)), one.since))
-
-
-def _asleep(context: Context) -> dict[str, str]:
-    return {row.alert: row.message for row in context.session.scalars(select(Snooze).where(Snooze.until > context.now))}
 
 
 def counts(context: Context) -> dict[str, int]:
@@ -87,28 +79,36 @@ def counts(context: Context) -> dict[str, int]:
 
 
 def do_step(context: Context, key: str, other: bool = False, choice: str = "", keys: Sequence[str] = ()) -> str:
-    """Do the best next step of a trouble, or the other way on; of a group, `key#number` does it for that member alone.
+    """Do the best next step of an alert, or the other way on; by the key of one of its members, for that one alone.
 
     choice: what was chosen, where the step asks for one. keys: these members of a cause alone, else all of them.
     Returns what was done; Conflict when it is not open any more.
     """
-    if key.startswith(PREFIX):
-        return _for_many(context, key, other, set(keys))
-    key, _, member = key.partition("#")
-    alert = next((one for one in singles(context, key) if one.key == key), None)
-    if alert is None and key.startswith("oversell:") and (number := key.partition(":")[2]).isdecimal():
+    asked = AlertKey.read(key)
+    if asked.kind == CAUSE:
+        return _for_many(context, asked, other, [AlertKey.read(one) for one in keys])
+    only = None
+    alert = next((one for one in singles(context, asked.kind) if one.key == key), None)
+    for one in singles(context, asked.kind) if alert is None else ():
+        if member := next((member for member in one.members if member.key == key and member.number is not None), None):
+            alert, only = one, member.number
+    if alert is None and asked.kind == "oversell":
         # One of a store's many, which stand as one row.
-        alert = next(iter(goods_alerts.oversell(context, only=[int(number)])), None)
+        alert = next(iter(goods_alerts.oversell(context, only=_numbers([asked]))), None)
     if alert is None:
         raise Conflict("this is settled already")
-    return _do(context, alert, other, choice, int(member) if member.isdecimal() else None)
+    return _do(Doing(context, alert, other, choice, only))
 
 
-def _for_many(context: Context, key: str, other: bool, keys: set[str]) -> str:
+def _numbers(keys: Iterable[AlertKey]) -> list[int]:
+    return [int(one.about[0]) for one in keys if one.about and str(one.about[0]).isdecimal()]
+
+
+def _for_many(context: Context, key: AlertKey, other: bool, keys: Sequence[AlertKey]) -> str:
     """A step for the members of a cause that are still open: all of them, or those asked for."""
-    if key.startswith(f"{PREFIX}oversell:"):
-        picked = [int(one.partition(":")[2]) for one in keys]
-        n = goods_alerts.send_pauses_again(context, int(key.rpartition(":")[2]), picked)
+    kind, *rest = key.about
+    if kind == "oversell":
+        n = goods_alerts.send_pauses_again(context, int(rest[0]), _numbers(keys))
         return f"{n:,} pause{'s are' if n > 1 else ' is'} sent again"
     row = next((one for one in open_alerts(context) if one.key == key), None)
     if row is None:
@@ -117,16 +117,16 @@ def _for_many(context: Context, key: str, other: bool, keys: set[str]) -> str:
     if step is None or not step.act:
         raise Conflict("this step is yours to take in its own view")
     wanted = {one.key for one in row.members if not keys or one.key in keys}
-    found = [one for one in singles(context, next(iter(wanted), key)) if one.key in wanted]
+    found = [one for one in singles(context, AlertKey.read(next(iter(wanted), key)).kind) if one.key in wanted]
     if not found:
         raise Conflict("none of these is open any more")
-    if found[0].key.startswith("hold:"):
-        n, left = orders.allow_many(context, [int(one.key.partition(":")[2]) for one in found])
+    if found[0].key.kind == "hold":
+        n, left = orders.allow_many(context, [one.key.about[0] for one in found])
         return f"{n} held orders may go" + (f", {left} stay: their limit is not one to lift" if left else "")
     done = 0
     for one in found:
         try:
-            _do(context, one, other, "", None)
+            _do(Doing(context, one, other))
             done += 1
         except Conflict:
             continue
@@ -135,76 +135,23 @@ def _for_many(context: Context, key: str, other: bool, keys: set[str]) -> str:
     return f"{step.label}: {done} done" + (f", {len(found) - done} had been settled" if done < len(found) else "")
 
 
-def _do(context: Context, alert: Alert, other: bool, choice: str, only: int | None) -> str:
-    key = alert.key
-    step = alert.other if other else alert.step
+def _do(do: Doing) -> str:
+    """Every kind of alert has entered what its step does (alert.acts)."""
+    step = do.alert.other if do.other else do.alert.step
     if step is None or not step.act:
         raise Conflict("this step is yours to take in its own view")
-    kind, _, rest = key.partition(":")
-    if kind == "held":
-        sweeps.settle_held(context, int(rest), believe=other)
-    elif kind == "doubt":
-        sweeps.settle_doubt(context, int(rest), believe=other)
-    elif kind == "waits":
-        set_by, _, outcome = rest.partition(":")
-        what_if.settle(context, what_if.waiting(context, int(set_by), int(outcome)), approve=False)
-    elif kind == "crowd":
-        what_if.settle(context, what_if.crowd(context), approve=True)
-    elif kind == "drift":
-        drift.settle(context, [one.drift.id for one in drift.differing(context, int(rest))], ours=not other)
-    elif kind == "oddrate":
-        source, _, name = rest.partition(":")
-        exchange_rates.settle(context, int(source), name, believe=other)
-    elif kind == "plan":
-        snooze(context, key, 24 * 365 * 5)
-        return f"{alert.message}: not for us"
-    elif kind == "dead":
-        (sending_alerts.arrived if other else sending_alerts.retry)(context, key, only)
-    elif kind == "job":
-        sending_alerts.seen(context, int(rest))
-    elif kind == "delayed":
-        target, _, fault = rest.rpartition(":")
-        sending_alerts.try_now(context, target, fault)
-    elif kind == "carrier":
-        store, _, carrier = rest.partition(":")
-        return carrier_names.choose(context, int(store), int(carrier), choice or alert.choices[0][0])
-    elif kind == "oversell":
-        goods_alerts.send_pauses_again(context, 0, [int(rest)])
-    elif kind == "stale":
-        supplier = context.get(Supplier, int(rest), "supplier")
-        if other:
-            silent_feeds.accept(context, supplier)
-        supplier.next_sweep = context.now
-    elif kind == "parcels":
-        trade_alerts.help_parcels(context, rest)
-    elif kind == "bill":
-        (cancellations.ask_dearer_back if other else cancellations.take_bill)(context, int(rest))
-    elif kind in overdue.KINDS:
-        overdue.ask(context, kind, int(rest))
-    elif kind == "letter":
-        mailbox.settle(context, int(rest))
-    elif kind == "wants":
-        cancellations.settle(context, int(rest))
-    elif kind == "hold":
-        orders.allow(context, int(rest), alert.message)
-    else:
-        raise NotFound(f"there is no step for {key}")
-    return f"{step.label}: {alert.message}"
+    told = ACTS[do.alert.key.kind](do)
+    return told if isinstance(told, str) else f"{step.label}: {do.alert.message}"
 
 
-def snooze(context: Context, key: str, hours: int, until_change: bool = False) -> None:
-    """Put a trouble off until a time, or until it says something else: one more parcel, another sum, a new reason."""
-    row = context.session.scalar(select(Snooze).where(Snooze.alert == key)) or Snooze(alert=key, until=context.now, by=context.actor)
-    row.until, row.by, row.message = context.now + timedelta(hours=hours), context.actor, ""
-    message = f"not now: {key} until {row.until:%a %H:%M}"
-    if until_change:
-        open_now = next((one for one in (*open_alerts(context), *singles(context)) if one.key == key), None)
-        if open_now is None:
-            raise Conflict("this is settled already")
-        row.until, row.message = context.now + timedelta(days=365), open_now.message
-        message = f"not now: {key} until it changes"
-    context.session.add(row)
-    context.log("snooze", key, message, after={"trouble": key}, undo=True)
+def put_off(context: Context, key: str, hours: int, until_change: bool = False) -> None:
+    """Put an alert off until a time, or until it says something else: one more parcel, another sum, a new reason."""
+    if not until_change:
+        return snooze(context, key, timedelta(hours=hours))
+    open_now = next((one for one in (*open_alerts(context), *singles(context)) if one.key == key), None)
+    if open_now is None:
+        raise Conflict("this is settled already")
+    return snooze(context, key, timedelta(days=365), open_now.message)
 
 
 @dataclass(frozen=True)

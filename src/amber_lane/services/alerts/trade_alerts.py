@@ -11,19 +11,19 @@ from sqlalchemy import func, literal_column, select
 from ...core.currency import show
 from ...core.risk import waiting_order
 from ...data.base import by_index
-from ...data.orders import Hold, Order, OrderLine, PurchaseOrder
+from ...data.orders import HAS_BILL_FAULT, Hold, Order, OrderLine, PurchaseOrder
 from ...data.outbox import AuditEntry
 from ...data.setup import Store
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..fulfilment import delivery_exceptions, parcel_tracking
 from ..inbound import mailbox
-from ..orders import cancellations, order_profit
+from ..orders import cancellations, order_profit, orders
 from ..orders.holds import LIFTED
 from ..pricing import exchange_rates
 from ..pricing.policy import refund_cost
 from ..purchasing import overdue
-from .alert import Alert, Cause, Source, Step
+from .alert import Alert, AlertKey, Cause, Doing, Source, Step, acts
 
 
 def _held_orders(context: Context) -> Iterator[Alert]:
@@ -62,7 +62,7 @@ def _held_orders(context: Context) -> Iterator[Alert]:
         }
         loses = hold.limit == "least_profit" and profit < 0
         yield Alert(
-            f"hold:{hold.id}",
+            AlertKey("hold", hold.id),
             "orders",
             "Loss" if loses else "Held",
             f"Order {hold.number}: {hold.message[0].lower()}{hold.message[1:]}",
@@ -126,7 +126,7 @@ def _refused_orders(context: Context) -> Iterator[Alert]:
             seen.add(order.id)
             lost = worth.of(earns.get(order.id, 0), order.currency)
             yield Alert(
-                f"refused:{order.id}",
+                AlertKey("refused", order.id),
                 "orders",
                 "Refused",
                 f"Order {order.number}: {line.title or line.sku_code} was refused",
@@ -163,7 +163,7 @@ def _unmapped_orders(context: Context) -> Iterator[Alert]:
     for code, title, n, kept, since, sku_id, currency in rows:
         known = sku_id is not None
         yield Alert(
-            f"lane:{code}",
+            AlertKey("lane", code),
             "lanes",
             "Unmapped",
             f"{n} order{'s' if n > 1 else ''} wait{'' if n > 1 else 's'} on {title or code}",
@@ -186,7 +186,7 @@ def _unread(context: Context) -> Iterator[Alert]:
         station, words = _UNREAD[row.kind]
         risk = refund_cost(context) if row.kind == "order.unreadable" else 0
         yield Alert(
-            f"unread:{row.id}", station, "Not read", row.message, row.reason or words, row.at, Step("See it", go="/setup/log"), risk
+            AlertKey("unread", row.id), station, "Not read", row.message, row.reason or words, row.at, Step("See it", go="/setup/log"), risk
         )
 
 
@@ -200,7 +200,7 @@ _UNREAD = {
 def _numbers(context: Context) -> Iterator[Alert]:
     for po in parcel_tracking.wrong_numbers(context):
         yield Alert(
-            f"number:{po.id}",
+            AlertKey("number", po.id),
             "transit",
             "Number",
             f"{po.reference}: its tracking number is wrong",
@@ -216,12 +216,11 @@ def _numbers(context: Context) -> Iterator[Alert]:
 
 def _bills(context: Context) -> Iterator[Alert]:
     """Bills that could not be taken, so that nobody knows what is to be paid."""
-    noted = select(PurchaseOrder).where(PurchaseOrder.noted != literal_column("''"), PurchaseOrder.noted.startswith("its bill"))
-    for one in context.session.scalars(noted):
+    for one in context.session.scalars(select(PurchaseOrder).where(HAS_BILL_FAULT)):
         if one.state not in ("sent", "accepted", "shipped"):
             continue
         yield Alert(
-            f"oddbill:{one.id}",
+            AlertKey("oddbill", one.id),
             "orders",
             "Bill",
             f"{one.reference}: {one.noted}",
@@ -240,7 +239,7 @@ def _parcels(context: Context) -> Iterator[Alert]:
     for wrong, found in groups.items():
         n = len(found)
         yield Alert(
-            f"parcels:{wrong}",
+            AlertKey("parcels", wrong),
             "transit",
             "Late",
             f"{n} parcel{'s' if n > 1 else ''}: {delivery_exceptions.WORDS[wrong]}",
@@ -282,7 +281,7 @@ def _dearer(context: Context) -> Iterator[Alert]:
     worth = exchange_rates.Worth(context)
     for purchase, more in cancellations.dearer(context):
         yield Alert(
-            f"bill:{purchase.id}",
+            AlertKey("bill", purchase.id),
             "orders",
             "Dearer",
             f"{purchase.reference} is billed {show(more, purchase.currency)} above the plan",
@@ -308,7 +307,7 @@ def _wishes(context: Context) -> Iterator[Alert]:
     for order in context.session.scalars(select(Order).where(Order.wants != literal_column("''"))):
         paid = sum(context.session.scalars(select(OrderLine.paid).where(OrderLine.order_id == order.id, OrderLine.state != "cancelled")))
         yield Alert(
-            f"wants:{order.id}",
+            AlertKey("wants", order.id),
             "orders",
             "Buyer",
             f"Order {order.number}: {order.wants_message}",
@@ -324,7 +323,7 @@ def _wishes(context: Context) -> Iterator[Alert]:
 def _letters(context: Context) -> Iterator[Alert]:
     for row, who in mailbox.to_read(context):
         yield Alert(
-            f"letter:{row.id}",
+            AlertKey("letter", row.id),
             "orders",
             "Mail",
             f"{who} wrote: {row.subject or 'no subject'}",
@@ -346,7 +345,7 @@ def _overdue(context: Context) -> Iterator[Alert]:
         see = Step("See the orders", go=f"/orders?state=all&row={one.purchases[0].order_id}")
         hand = Step("Take them out", go="/setup/partners")
         yield Alert(
-            f"{one.kind}:{one.supplier.id}",
+            AlertKey(one.kind, one.supplier.id),
             "orders",
             "Hand over" if one.kind == "untaken" else "No answer" if one.kind == "silent" else "Not sent",
             overdue.message(one),
@@ -357,6 +356,36 @@ def _overdue(context: Context) -> Iterator[Alert]:
             count=len(one.purchases),
             other=see if one.mail and one.kind != "untaken" else None,
         )
+
+
+@acts("parcels")
+def _help(do: Doing) -> None:
+    help_parcels(do.context, do.alert.key.about[0])
+
+
+@acts("bill")
+def _settle_bill(do: Doing) -> None:
+    (cancellations.ask_dearer_back if do.other else cancellations.take_bill)(do.context, do.alert.key.about[0])
+
+
+@acts(*overdue.KINDS)
+def _ask_supplier(do: Doing) -> None:
+    overdue.ask(do.context, do.alert.key.kind, do.alert.key.about[0])
+
+
+@acts("letter")
+def _letter_is_settled(do: Doing) -> None:
+    mailbox.settle(do.context, do.alert.key.about[0])
+
+
+@acts("wants")
+def _wish_is_settled(do: Doing) -> None:
+    cancellations.settle(do.context, do.alert.key.about[0])
+
+
+@acts("hold")
+def _let_it_go(do: Doing) -> None:
+    orders.allow(do.context, do.alert.key.about[0], do.alert.message)
 
 
 SOURCES: dict[str, Source] = {

@@ -8,6 +8,7 @@ from typing import Any
 
 from sqlalchemy import delete, func, select, update
 
+from ...core.states import JOB
 from ...data.bulk import bulk_insert
 from ...data.outbox import Job, JobPart
 from .context import Context
@@ -65,7 +66,7 @@ def enter(
     """Write down work that goes on after this transaction. stops: whether a person may stop it halfway; held: not before it is let go."""
     whose = {"who": context.actor, "person": context.person, "stops": stops}
     job = Job(key="", kind=kind, title=title, body={**body, **whose}, total=total, made_at=context.now)
-    job.state = HELD if held else job.state
+    job.state = JOB.target("hold") if held else JOB.first
     job.key = f"{kind}-{context.now.timestamp()}-{id(job)}"
     context.session.add(job)
     context.session.flush()
@@ -76,7 +77,7 @@ def enter(
 
 def let_go(context: Context, number: int) -> None:
     """Work that was held begins."""
-    context.session.execute(update(Job).where(Job.id == number, Job.state == HELD).values(state="waiting"))
+    context.session.execute(update(Job).where(Job.id == number, Job.state == HELD).values(state=JOB.target("let_go")))
 
 
 def add(context: Context, job: int, parts: Sequence[Any]) -> None:

@@ -12,8 +12,10 @@ from sqlalchemy.orm import Session
 
 from ...core.currency import MINOR_DIGITS
 from ...core.ids import check_country
+from ...data.outbox import AuditEntry
 from ...data.setup import Setting, Store
 from ...sheets.mapping import Manner
+from . import undoing
 from .context import Context
 from .errors import Invalid
 
@@ -135,3 +137,8 @@ def restore(context: Context, before: dict[str, dict[str, str] | None]) -> None:
         row.value = before["place"]
     context.session.info.pop(PLACE, None)
     context.session.flush()
+
+
+@undoing.undoes("place.set")
+def undo_place_set(context: Context, act: AuditEntry) -> None:
+    restore(context, undoing.before(act))

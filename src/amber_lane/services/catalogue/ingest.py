@@ -31,11 +31,13 @@ WORDS_STAMP = "item-words"
 _INDEXED = "title, brand, options, category, number, gtin, mpn"
 
 
-def bring_in(context: Context, supplier: Supplier, items: Sequence[CatalogueItem], all_new: bool = False) -> tuple[int, list[str]]:
+def bring_in(
+    context: Context, supplier: Supplier, items: Sequence[CatalogueItem], all_new: bool = False
+) -> tuple[int, list[tuple[str, str]]]:
     """A part of a supplier's catalogue: new items enter with their first offer, known ones follow in words only.
 
     What a source is silent of stays as it is known. Price and stock of known items move by sweeps alone, where they can be
-    doubted. Returns how many were new, and what was refused with why. all_new: the caller knows that none of them is there.
+    doubted. Returns how many were new, and which numbers were refused with why. all_new: the caller knows that none of them is there.
     A known item that comes in another pack now has its lanes shut, and so has one whose words do not fit its SKU any more.
     """
     origins = {row.code: row.id for row in context.session.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
@@ -52,7 +54,7 @@ def bring_in(context: Context, supplier: Supplier, items: Sequence[CatalogueItem
         origin = one.origin or only
         reason = _wrong(one, monies, origin, origins)
         if reason:
-            refused.append(f"{one.number}: {reason}")
+            refused.append((one.number, reason))
             continue
         words = _words(one)
         row = known.get(one.number)

@@ -16,7 +16,7 @@ from typing import Any
 from sqlalchemy import select, update
 
 from ...connectors.errors import FINAL, PASSING
-from ...core.states import OUTBOX
+from ...core.states import LINK, OUTBOX
 from ...data.outbox import Outbox
 from ...data.setup import Link, Store, Token
 from ..base.context import Context
@@ -157,7 +157,7 @@ def lease(context: Context, token: Token, store: Store, run: str, wall: datetime
 def _healthy(context: Context, store: Store) -> None:
     link = context.session.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
     if link is not None:
-        link.state, link.message, link.good_at = "good", "", context.now
+        link.state, link.message, link.good_at = LINK.step(link.state, "work"), "", context.now
 
 
 def report(context: Context, token: Token, store: Store, run: str, wall: datetime, reports: Sequence[Report]) -> int:
@@ -208,4 +208,4 @@ def trouble(context: Context, store: Store, message: str) -> None:
     """The program cannot work its store; it says why."""
     link = context.session.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
     if link is not None:
-        link.state, link.message = "failing", message[:300]
+        link.state, link.message = LINK.step(link.state, "fail"), message[:300]

@@ -16,6 +16,7 @@ from ...connectors.payloads import (
     SamplePayload,
 )
 from ...connectors.protocols import PurchaseAnswer
+from ...core.states import MESSAGE
 from ...data.base import to_ms
 from ...data.bulk import bulk_update
 from ...data.outbox import Outbox
@@ -46,7 +47,7 @@ def follow(context: Context, done: Sequence[tuple[Outbox, Answer]]) -> None:
                 mine = (PassedOn.parcel_id == passed.parcel, PassedOn.order_id == passed.order_id)
                 context.session.execute(update(PassedOn).where(*mine).values(confirmed_at=context.now))
             case MailPayload(message=int(number)):
-                context.session.execute(update(Message).where(Message.id == number).values(state="sent"))
+                context.session.execute(update(Message).where(Message.id == number).values(state=MESSAGE.target("send")))
 
 
 def _listing_changes(rows: Iterable[Outbox]) -> list[ListingPayload]:

@@ -24,6 +24,7 @@ from ...data.shelf import Listing
 from ...data.source import Sample
 from ...data.tallies import tally
 from ...data.transit import PassedOn
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..outbox import queue
@@ -209,3 +210,8 @@ def _still(context: Context, row: Outbox) -> bool:
         return context.session.scalar(select(Sample.state).where(Sample.reference == row.key)) == "asked"
     newer = select(Outbox.id).where(Outbox.subject == row.subject, Outbox.id > row.id, Outbox.kind == row.kind)
     return context.session.scalar(newer.limit(1)) is None
+
+
+@undoing.undoes(*(f"sheet.{what}" for what in WHATS))
+def undo_sheet(context: Context, act: AuditEntry) -> None:
+    take_back(context, undoing.after(act)["sheet"])

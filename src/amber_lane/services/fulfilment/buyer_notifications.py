@@ -9,8 +9,10 @@ from datetime import timedelta
 from sqlalchemy import select
 
 from ...data.orders import Order, OrderLine
+from ...data.outbox import AuditEntry
 from ...data.setup import Mailbox, Store
 from ...data.transit import Message, MessageTemplate
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
@@ -203,3 +205,8 @@ def restore_template(context: Context, number: int, before: dict[str, object] | 
     for name, value in before.items():
         setattr(row, name, value)
     row.version += 1
+
+
+@undoing.undoes("template.change")
+def undo_template_change(context: Context, act: AuditEntry) -> None:
+    restore_template(context, undoing.after(act)["template"], act.before)

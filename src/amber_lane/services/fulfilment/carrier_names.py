@@ -11,9 +11,10 @@ from sqlalchemy import select
 from ...connectors.payloads import FulfilmentPayload
 from ...core.states import OUTBOX
 from ...data.bulk import by_id
-from ...data.outbox import Outbox
+from ...data.outbox import AuditEntry, Outbox
 from ...data.setup import Carrier, Store
 from ...data.transit import Parcel
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 
@@ -135,3 +136,8 @@ def table(context: Context) -> list[Naming]:
         for store in stores
         for carrier in carriers
     ]
+
+
+@undoing.undoes("carrier.name", whole=True)
+def undo_carrier_name(context: Context, act: AuditEntry) -> None:
+    restore(context, undoing.before(act))

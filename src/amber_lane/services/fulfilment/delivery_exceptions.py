@@ -10,7 +10,7 @@ from sqlalchemy import func, literal_column, select, union
 
 from ...connectors.payloads import RefundPayload
 from ...core.risk import parcel_at_risk
-from ...core.states import ORDER_LINE
+from ...core.states import MESSAGE, ORDER_LINE
 from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import Carrier, Store, Supplier
@@ -261,12 +261,12 @@ def _do_ask(context: Context, case: _Case, step: Step, subject: str, body: str) 
     order = case.orders[0]
     nth = context.session.scalar(select(func.count()).select_from(Message).where(Message.order_id == order.id, Message.kind == "ask")) or 0
     about = f"{case.parcel.number}#{nth + 1}"
-    row = Message(order_id=order.id, kind="ask", about=about, to=step.to, subject=subject, body=body, at=context.now, state="kept")
+    row = Message(order_id=order.id, kind="ask", about=about, to=step.to, subject=subject, body=body, at=context.now, state=MESSAGE.first)
     context.session.add(row)
     context.session.flush()
     key, whose = f"ask-{order.id}-{about}", case.supplier.id
     if step.to and queue.mail(context, key, f"mail:{row.id}", step.to, subject, body, row.id, supplier=whose):
-        row.state = "waiting"
+        row.state = MESSAGE.step(row.state, "mail")
         return f"{case.supplier.name} asked where {case.parcel.number} is"
     return f"{case.supplier.name} to be asked by hand where {case.parcel.number} is"
 

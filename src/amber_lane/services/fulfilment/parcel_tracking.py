@@ -17,8 +17,10 @@ from ...core.states import ORDER_LINE, PARCEL, PURCHASE
 from ...data.base import by_index
 from ...data.bulk import by_id
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
+from ...data.outbox import AuditEntry
 from ...data.setup import Carrier, Store
 from ...data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..orders.routing import step_line
@@ -406,3 +408,8 @@ __all__ = [
     "take_tracking",
     "take_words",
 ]
+
+
+@undoing.undoes("transit.dropped")
+def undo_transit_dropped(context: Context, act: AuditEntry) -> None:
+    bring_back_wrong(context, undoing.before(act))

@@ -211,7 +211,7 @@ LISTS: dict[str, GridSpec] = {
             "use": Lane.priority,
             "store": Lane.store_id,
             "kind": case((Lane.is_substitute, "replacement"), (Lane.items > 1, "kit"), else_="plain"),
-            "by": case((type_coerce(Lane.match_evidence, Text).contains('"alone": true'), "itself"), else_="person"),
+            "by": case((func.json_extract(Lane.match_evidence, "$.alone"), "itself"), else_="person"),
         },
         # As the index stands, so that nothing is sorted.
         (Lane.priority, Lane.state, Lane.supplier_id, Lane.sku_id, Lane.id),

@@ -22,6 +22,7 @@ from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ...data.watch import ListingDecision
 from ...sheets.table import unsafe
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..base.import_frame import Checked, Names, Row, each, need, whole
@@ -313,3 +314,8 @@ def take_items(context: Context, checked: Checked) -> int:
         sweeps.take(context, sweep, catalogue_sheets.sweep_data(mine, context, packs=False))
     _log_items(context, len(checked.good))
     return len(checked.good)
+
+
+@undoing.undoes("listing.sheet")
+def undo_listing_sheet(context: Context, act: AuditEntry) -> None:
+    take_listings_back(context, act)

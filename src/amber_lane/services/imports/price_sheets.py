@@ -16,7 +16,7 @@ from ...data.bulk import by_id
 from ...data.outbox import AuditEntry
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
-from ..base import house_days
+from ..base import house_days, undoing
 from ..base.context import Context
 from ..base.import_frame import Checked, Names, Row, each, need
 from ..pricing.apply import respond
@@ -169,3 +169,8 @@ def out_rows(context: Context) -> Iterator[list[Any]]:
         money = ["" if value is None else plain(value, row.currency) for value in (own, row.least_price, row.ceiling)]
         until = house_days.day_of(context, row.hand_until).isoformat() if row.hand_until and not over else ""
         yield [shop, code, money[0], until, row.hand_reason if own is not None else "", money[1], money[2]]
+
+
+@undoing.undoes("price.sheet", whole=True)
+def undo_price_sheet(context: Context, act: AuditEntry) -> None:
+    take_back(context, act)

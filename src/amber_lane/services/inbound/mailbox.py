@@ -10,12 +10,14 @@ from sqlalchemy import func, insert, select
 
 from ...connectors import protocols
 from ...connectors.payloads import MailPayload
+from ...core.states import MESSAGE
 from ...data.orders import Order, PurchaseOrder
-from ...data.outbox import Outbox
+from ...data.outbox import AuditEntry, Outbox
 from ...data.setup import UNCALLED, Inbox, Letter, MailKey, Supplier
 from ...data.transit import Message
 from ...sheets.opened import NotASheet, readable
 from ...sheets.ubl import Answer
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid, NotFound, UseCaseError
 from ..purchasing import po_documents
@@ -151,7 +153,7 @@ def _bounced(context: Context, bounce: protocols.Bounce) -> str:
     message = context.session.get(Message, sent.message) if sent.message else None
     on = row.subject
     if message is not None:
-        message.state = "bounced"
+        message.state = MESSAGE.step(message.state, "bounce") if message.state in MESSAGE.sources("bounce") else message.state
         order = context.session.get(Order, message.order_id)
         on = order.number if order else on
     sentence = f"our mail to {bounce.to or sent.to} did not arrive ({sent.subject}): {reason}"
@@ -248,3 +250,8 @@ def trust(context: Context, number: int, server: str) -> str:
     )
     context.log("inbox.trust", box.name, message)
     return message
+
+
+@undoing.undoes("letter.read")
+def undo_letter_read(context: Context, act: AuditEntry) -> None:
+    unsettle(context, undoing.after(act)["letter"])

@@ -14,10 +14,13 @@ from ...core.currency import show
 from ...core.money import Ints
 from ...core.numbers import PPM, half_up
 from ...data.bulk import by_id
+from ...data.outbox import AuditEntry
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
+from ..pricing import rollback
 from ..pricing.apply import respond
 from ..pricing.decide import BY_HAND
 from ..pricing.frame import Book, load
@@ -222,3 +225,15 @@ def restore(context: Context, before: dict[str, Any]) -> None:
         context.session.execute(update(Listing).where(Listing.id == number).values(most=most[number], version=row.version + 1))
     context.session.expire_all()
     respond(context, {row.sku_id for row in rows.values()}, only=set(rows))
+
+
+@undoing.undoes("allowance.apply", whole=True)
+def undo_allowance_apply(context: Context, act: AuditEntry) -> None:
+    # What it took off sale comes back at once, not when it was seen steady for a while.
+    rollback.as_before(context, act.id)
+    restore(context, undoing.before(act))
+
+
+@undoing.undoes("allowance.set", whole=True)
+def undo_allowance_set(context: Context, act: AuditEntry) -> None:
+    restore_limits(context, undoing.before(act))

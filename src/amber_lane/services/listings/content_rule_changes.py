@@ -7,8 +7,10 @@ from typing import Any
 from sqlalchemy import select
 
 from ...data.bulk import by_id, in_chunks
+from ...data.outbox import AuditEntry
 from ...data.setup import Store
 from ...data.shelf import Listing, PhraseRule, Sku
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from .content_rules import tidy, whole
@@ -71,3 +73,8 @@ def undo_rule(context: Context, before: dict[str, Any]) -> None:
     words = {int(number): said for number, said in before["words"].items()}
     for row in by_id(context.session, Listing, words).values():
         change_words(context, row, words[row.id])
+
+
+@undoing.undoes("phrase.add")
+def undo_phrase_add(context: Context, act: AuditEntry) -> None:
+    undo_rule(context, undoing.before(act))

@@ -8,8 +8,9 @@ from typing import Any
 from sqlalchemy import select
 
 from ...data.bulk import by_id, in_chunks
+from ...data.outbox import AuditEntry
 from ...data.shelf import Listing
-from ..base import portions
+from ..base import portions, undoing
 from ..base.context import Context
 from ..outbox.listing_changes import Wanted, want_many
 from ..outbox.store_switches import must
@@ -67,3 +68,8 @@ def _is_on_sale(context: Context, body: dict[str, Any], done: int, failed: int) 
 __all__ = [
     "set_on_sale",
 ]
+
+
+@undoing.undoes("listing.pause", "listing.resume")
+def undo_listing_pause(context: Context, act: AuditEntry) -> None:
+    set_on_sale(context, undoing.after(act)["listings"], act.kind == "listing.pause", undoes=act.id)

@@ -14,10 +14,12 @@ from ...core.price import NONE
 from ...core.states import LISTING
 from ...data.bulk import by_id
 from ...data.lanes import Lane, LanePart
+from ...data.outbox import AuditEntry
 from ...data.setup import Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ...data.watch import ListingDecision
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import UseCaseError
 from ..catalogue.search import Finder, Worth
@@ -143,7 +145,7 @@ def _prepare(
         known.by_item[item.id] = sku_id
         if item.gtin:
             known.by_gtin.setdefault(item.gtin, sku_id)
-    row = Listing(store_id=store.id, sku_id=sku_id, title=title, state="preparing", currency=store.currency)
+    row = Listing(store_id=store.id, sku_id=sku_id, title=title, state=LISTING.first, currency=store.currency)
     row.wanted_price = row.shown_price = price
     row.wanted_quantity = row.shown_quantity = 0
     row.shown_state = ""
@@ -183,3 +185,8 @@ def take_back(context: Context, after: dict[str, Any]) -> None:
             for lane, _ in lanes.lanes_of(context, sku):
                 lane.closed_at = context.now
             context.session.flush()
+
+
+@undoing.undoes("listing.copy", "listing.prepare")
+def undo_listing_copy(context: Context, act: AuditEntry) -> None:
+    take_back(context, undoing.after(act))

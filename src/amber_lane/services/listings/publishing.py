@@ -11,9 +11,10 @@ from sqlalchemy import select
 from ...core.states import LISTING, OUTBOX
 from ...data.bulk import by_id
 from ...data.lanes import Lane
-from ...data.outbox import OPEN, Outbox
+from ...data.outbox import OPEN, AuditEntry, Outbox
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import listing_changes
@@ -174,7 +175,7 @@ def copy(context: Context, ids: Iterable[int], store_id: int, follow: bool) -> l
     for row in rows:
         if row.sku_id in here:
             continue
-        new = Listing(store_id=store_id, sku_id=row.sku_id, title=cleaner.title(row.title), state="preparing", currency=store.currency)
+        new = Listing(store_id=store_id, sku_id=row.sku_id, title=cleaner.title(row.title), state=LISTING.first, currency=store.currency)
         new.description, new.category, new.tags = row.description, row.category, row.tags
         new.pictures, new.copied_from, new.follow_words = list(row.pictures or []), row.id, follow
         new.wanted_price = new.shown_price = row.wanted_price if row.currency == store.currency else 0
@@ -286,3 +287,19 @@ def settle(context: Context, number: int, version: int, name: str, theirs: bool)
     if not theirs:
         listing_changes.want(context, row)
     return row
+
+
+@undoing.undoes("listing.publish")
+def undo_listing_publish(context: Context, act: AuditEntry) -> None:
+    unpublish(context, undoing.after(act))
+
+
+@undoing.undoes("listing.end")
+def undo_listing_end(context: Context, act: AuditEntry) -> None:
+    unend(context, undoing.after(act))
+
+
+@undoing.undoes("listing.words", whole=True)
+def undo_listing_words(context: Context, act: AuditEntry) -> None:
+    was = undoing.before(act)
+    edit(context, was["listing"], None, was["words"])

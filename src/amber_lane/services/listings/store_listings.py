@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 from sqlalchemy import select, update
 
 from ...connectors.protocols import StoreListing
+from ...core.states import LISTING
 from ...data.bulk import in_chunks
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
@@ -100,10 +101,10 @@ def follow_shown(context: Context, store: Store, skus: Sequence[int] | None = No
         )
         moved = (*mine, Listing.state != Listing.shown_state)
         context.session.execute(
-            update(Listing).where(*moved, Listing.shown_state == "paused").values(state=Listing.shown_state, paused_by="hand")
+            update(Listing).where(*moved, Listing.shown_state == "paused").values(state=LISTING.target("pause"), paused_by="hand")
         )
         context.session.execute(
-            update(Listing).where(*moved, Listing.shown_state == "live").values(state=Listing.shown_state, paused_by="")
+            update(Listing).where(*moved, Listing.shown_state == "live").values(state=LISTING.target("resume"), paused_by="")
         )
     context.session.expire_all()
 

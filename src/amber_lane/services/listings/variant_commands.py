@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
-from typing import Any
 
 from sqlalchemy import func, select, update
 
@@ -14,6 +13,7 @@ from ...core.states import LISTING
 from ...data.bulk import by_id
 from ...data.outbox import AuditEntry
 from ...data.shelf import Listing, Picture, Sku, Variant
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid, UseCaseError
 from ..catalogue.search import Finder
@@ -201,12 +201,12 @@ def _say(context: Context, skus: Sequence[int]) -> None:
         publishing.change_words(context, row, {})
 
 
-def take_back(context: Context, act: AuditEntry, ways: dict[str, Callable[[Context, AuditEntry], Any]]) -> None:
+def take_back(context: Context, act: AuditEntry) -> None:
     """Undo: all that was done for the combinations is taken back, the newest first, and they belong together as before."""
     before, after = act.before or {}, act.after or {}
     for number in sorted(after.get("acts", []), reverse=True):
         one = context.get(AuditEntry, number, "act")
-        ways[one.kind](context, one)
+        undoing.known()[one.kind].take_back(context, one)
     for row in by_id(context.session, Listing, after.get("back", [])).values():
         if row.state == "preparing":
             row.state = LISTING.step(row.state, "end")
@@ -228,3 +228,8 @@ def take_back(context: Context, act: AuditEntry, ways: dict[str, Callable[[Conte
             _show_at_most(context, listing, most)
     context.session.flush()
     _say(context, moved)
+
+
+@undoing.undoes("family.keep", whole=True)
+def undo_family_keep(context: Context, act: AuditEntry) -> None:
+    take_back(context, act)

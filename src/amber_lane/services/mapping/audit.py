@@ -15,9 +15,11 @@ from ...core.numbers import show_units
 from ...data.base import by_index
 from ...data.bulk import bulk_update, by_id, in_chunks
 from ...data.lanes import IS_TO_LOOK_AT, FaultSeen, Lane, LanePart, by_items, service_of
+from ...data.outbox import AuditEntry
 from ...data.setup import Origin, Service, Setting, Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 from . import lane_terms, lanes
@@ -417,3 +419,8 @@ def _costs(context: Context) -> Iterator[Fault]:
             "confirm",
             lane.id,
         )
+
+
+@undoing.undoes("lane.fault")
+def undo_lane_fault(context: Context, act: AuditEntry) -> None:
+    bring_back(context, undoing.after(act))

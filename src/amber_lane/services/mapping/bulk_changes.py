@@ -13,11 +13,12 @@ from ...data.lanes import Lane, Rejection
 from ...data.outbox import AuditEntry
 from ...data.shelf import Sku
 from ...data.source import Item
-from ..base import portions
+from ..base import portions, undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..pricing import rollback
 from ..pricing.apply import respond
+from . import lane_states, lanes
 from .lanes import LaneRequest, open_requested, read_ms, usual_costs, without_any
 
 STATES = ("shut", "open", "slow")
@@ -63,7 +64,7 @@ def standing(context: Context, skus: Collection[int]) -> dict[str, list[list[Any
     out: dict[str, list[list[Any]]] = {str(sku): [] for sku in skus}
     for lane in open_lanes(context, skus):
         out[str(lane.sku_id)].append(
-            [lane.id, lane.priority, lane.state, lane.reason, None if lane.closed_at is None else to_ms(lane.closed_at)]
+            [lane.id, lane.priority, lane.state, lane.reason, None if lane.closed_at is None else to_ms(lane.closed_at), lane.cause]
         )
     return out
 
@@ -97,10 +98,11 @@ def put_back(context: Context, act: AuditEntry) -> None:
             lane.version += 1
     context.session.flush()
     for rows in before.values():
-        for number, use, state, reason, until in rows:
+        # What was written down before causes were known has none.
+        for number, use, state, reason, until, *cause in rows:
             lane = was[number]
-            lane.priority, lane.state, lane.reason, lane.closed_at = use, state, reason, read_ms(until)
-            lane.version += 1
+            lane.priority, lane.closed_at = use, read_ms(until)
+            lane_states.put_back(lane, state, reason, *(cause or [""]))
     context.session.flush()
     respond(context, skus)
     rollback.as_before(context, act.id, without_any(context, skus))
@@ -151,10 +153,11 @@ def _change_many(context: Context, body: dict[str, Any], ids: Collection[int]) -
 
     def change() -> None:
         for lane in lanes:
-            lane.version += 1
             if what in STATES:
-                lane.state, lane.reason = what, reason or f"set by {context.actor}"
-            elif what == "close":
+                lane_states.say(lane, what, context.actor, reason)
+                continue
+            lane.version += 1
+            if what == "close":
                 lane.closed_at = context.now
         if what == "open":
             usual_costs(context, [lane.id for lane in lanes])
@@ -216,3 +219,20 @@ def take_back_refusal(context: Context, after: dict[str, Any]) -> None:
     rows = select(Rejection).where(Rejection.sku_id == after["sku"], Rejection.item_id.in_(after["items"]))
     for row in context.session.scalars(rows):
         context.session.delete(row)
+
+
+@undoing.undoes("lane.open")
+def undo_lane_open(context: Context, act: AuditEntry) -> None:
+    lane = context.get(Lane, undoing.after(act)["lane"], "lane")
+    lanes.close_lane(context, lane.id, lane.version, "undone")
+    rollback.as_before(context, act.id, lanes.without_any(context, [lane.sku_id]))
+
+
+@undoing.undoes("lane.sure", "lane.many", "lane.move", "lane.sheet")
+def undo_lane_sure(context: Context, act: AuditEntry) -> None:
+    put_back(context, act)
+
+
+@undoing.undoes("lane.refuse")
+def undo_lane_refuse(context: Context, act: AuditEntry) -> None:
+    take_back_refusal(context, undoing.after(act))

@@ -10,6 +10,7 @@ from fractions import Fraction
 from sqlalchemy import select
 
 from ...core.likeness import REVIEW, Evidence, Mark, marks
+from ...core.states import LaneCause
 from ...data.lanes import Lane
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
@@ -19,7 +20,6 @@ from .auto_matching import patterns, proof_of
 from .landed_cost import Costing, UnitLanded, stock_of
 from .lanes import lanes_of
 from .similarity import Candidate, candidates, compare
-from .validity import PACKS
 
 LIKELY = 90
 _COUNT = re.compile(r"\d+")
@@ -68,7 +68,7 @@ def offers(context: Context, sku: Sku, words: str = "", limit: int = 6) -> Offer
     for one in found:
         lane, part = mine.get(one.item.id, (None, None))
         # A lane that is there keeps the units that a person gave it; only where its pack is another one now are they asked anew.
-        kept = part is not None and lane is not None and not (lane.state == "shut" and PACKS in lane.reason)
+        kept = part is not None and lane is not None and not (lane.state == "shut" and lane.cause == LaneCause.packs)
         units = Fraction(part.units_num, part.units_den) if kept and part else units_of(one.evidence)
         legs = costing.of_item(one.item, units, store.country, costing.usual(sku.id)) if store else []
         cost = costing.landed(legs, store) if store else UnitLanded(reason="no store")

@@ -10,15 +10,17 @@ from typing import Any
 from sqlalchemy import select
 
 from ...core.numbers import show_units
+from ...core.states import LaneCause
 from ...data.bulk import by_id
 from ...data.lanes import Lane, LanePart
 from ...data.outbox import AuditEntry
 from ...data.setup import Service
 from ...data.shelf import Sku
-from ..base import house_days
+from ..base import house_days, undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..pricing.apply import respond
+from . import lane_states
 from .lanes import as_it_is, change_lane, check_dates, close_gaps, read_ms, usual_costs
 
 
@@ -62,7 +64,7 @@ def confirm_lane(context: Context, number: int, version: int, units: Fraction | 
     before = as_it_is(context, lane)
     sku = context.get(Sku, lane.sku_id, "SKU")
     was = lane.reason
-    lane.state, lane.reason = "open", f"looked at and right, says {context.actor}"
+    lane_states.move(lane, "say_open", LaneCause.confirmed, f"looked at and right, says {context.actor}")
     if units is not None and len(before["units"]) == 1:
         part = context.session.scalars(select(LanePart).where(LanePart.lane_id == number)).one()
         part.units_num, part.units_den = units.numerator, units.denominator
@@ -113,6 +115,7 @@ def restore_lane(context: Context, before: dict[str, Any]) -> None:
         before["state"],
         before["reason"],
     )
+    lane_states.put_back(lane, before["state"], before["reason"], before.get("cause", ""))
     if "dates" in before:
         set_terms(context, lane.id, lane.version, before["services"], *(read_ms(one) for one in before["dates"]))
 
@@ -129,3 +132,8 @@ def story(context: Context, lane: Lane, sku: Sku) -> list[str]:
         f"{house_days.moment_text(context, row.at, year=True)}: {row.message.removeprefix(f'{sku.code}: ')}, {row.who}" for row in rows
     ]
     return [*lines, f"{house_days.moment_text(context, lane.opened_at, year=True)}: opened by {lane.opened_by}"]
+
+
+@undoing.undoes("lane.change", whole=True)
+def undo_lane_change(context: Context, act: AuditEntry) -> None:
+    restore_lane(context, undoing.before(act))

@@ -12,17 +12,21 @@ from typing import Any
 from sqlalchemy import func, select, update
 
 from ...core.numbers import show_units
+from ...core.states import LANE
 from ...data.base import from_ms, to_ms
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart
 from ...data.orders import OrderLine
+from ...data.outbox import AuditEntry
 from ...data.setup import Origin, Service, Store, Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid, NotFound
 from ..base.regional import place_of
 from ..pricing.apply import respond
+from . import lane_states
 
 # More of an item in one sale, or a larger pack, is a mistake of the hand.
 UNITS_MOST = 1000
@@ -91,7 +95,7 @@ def open_requested(context: Context, wish: LaneRequest, respond_now: bool = True
         service=code,
         services={**_elsewhere(context, home.origin_id, code, wish.store), **wish.services},
         priority=use,
-        state="new",
+        state=LANE.first,
         reason="not yet proven by a delivery",
         opened_at=context.now,
         opened_by=context.actor,
@@ -311,7 +315,7 @@ def change_lane(
         lane.service = service
         changes.append(f"by {service}")
     if state is not None and state != lane.state:
-        lane.state, lane.reason = state, reason or f"set by {context.actor}"
+        lane_states.say(lane, state, context.actor, reason)
         changes.append(state)
         if state == "open":
             usual_costs(context, [number])
@@ -353,6 +357,7 @@ def as_it_is(context: Context, lane: Lane) -> dict[str, Any]:
         "service": lane.service,
         "state": lane.state,
         "reason": lane.reason,
+        "cause": lane.cause,
         "units": [[part.units_num, part.units_den] for part in parts],
         "services": dict(lane.services or {}),
         "dates": [None if one is None else to_ms(one) for one in (lane.starts, lane.ends)],
@@ -375,3 +380,8 @@ def effect_of_opening(context: Context, sku: Sku) -> dict[str, int]:
 
 def supplier_names(context: Context) -> dict[int, str]:
     return dict(context.session.execute(select(Supplier.id, Supplier.name)).tuples().all())
+
+
+@undoing.undoes("lane.close")
+def undo_lane_close(context: Context, act: AuditEntry) -> None:
+    reopen_lane(context, undoing.before(act)["lane"], undoing.before(act)["use"])

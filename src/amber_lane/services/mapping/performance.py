@@ -13,6 +13,7 @@ from sqlalchemy import BigInteger, and_, func, select, type_coerce
 from ...core.money import Bools, Floats, Ints
 from ...core.numbers import PPM
 from ...core.price import NONE
+from ...core.states import LaneCause
 from ...core.trust import LIKE_POOL, Days, Share, days, share, shares, shrunk
 from ...data.base import Row, by_index, to_ms
 from ...data.bulk import bulk_update, by_id, in_chunks
@@ -25,17 +26,15 @@ from ..base import house_days
 from ..base.context import Context
 from ..pricing.apply import respond
 from ..pricing.policy import policy_for
+from . import lane_states
 
 DAY_MS = 86_400_000
 # Lanes that are moved in one transaction.
 PORTION = 100
 # The newest so many purchases of a supplier say what it is like now.
 POOL = 1000
-BY_ITSELF = "by what happened: "
 _DECIDED = ("accepted", "shipped", "refused")
-_MAY_MOVE = and_(
-    Lane.closed_at.is_(None), Lane.state.in_(("open", "slow")), ~Lane.reason.startswith("set by"), ~Lane.reason.startswith("looked at")
-)
+_MAY_MOVE = and_(Lane.closed_at.is_(None), Lane.state.in_(("open", "slow")), Lane.cause.not_in((LaneCause.person, LaneCause.confirmed)))
 
 
 @dataclass(frozen=True)
@@ -342,15 +341,15 @@ def moves(context: Context, found: Seen) -> dict[int, tuple[str, str]]:
     wanted = dict(zip(found.own.lane.tolist(), state.tolist(), strict=True))
     other = [lane.id for lane in _movable(context, wanted) if wanted[lane.id] != lane.state]
     words = trusts(context, other, found.pools) if other else {}
-    return {number: (wanted[number], BY_ITSELF + in_words(words[number], wanted[number])) for number in other}
+    return {number: (wanted[number], f"by what happened: {in_words(words[number], wanted[number])}") for number in other}
 
 
 def move(context: Context, found: dict[int, tuple[str, str]]) -> int:
     """Set lanes as they proved, as far as nobody has set them otherwise meanwhile. Returns how many moved."""
     moved = _movable(context, found)
     for lane in moved:
-        lane.state, lane.reason = found[lane.id]
-        lane.version += 1
+        state, reason = found[lane.id]
+        lane_states.move(lane, lane_states.JUDGED[state], LaneCause.record, reason)
     if moved:
         kinds = ", ".join(f"{sum(1 for one in moved if one.state == kind)} {kind}" for kind in ("open", "slow", "shut"))
         first = moved[0]

@@ -9,16 +9,17 @@ from sqlalchemy import select
 
 from ...core.currency import show
 from ...core.likeness import Judged, Matcher, Row, judge, message
+from ...core.states import LaneCause
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, by_items
 from ...data.setup import Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
 from ..base.context import Context
+from . import lane_states
 from .similarity import row_of_sku
 
 # How a lane says that its item comes in another pack.
-PACKS = "comes in packs of"
 # A cost that is so many times what it was when a person last said that the lane is right (or so small a part of it) shuts
 # the lane; from the smaller figure on it is put to a person.
 COST_WRONG, COST_ODD = 3, 2
@@ -47,8 +48,8 @@ def shut_for_packs(context: Context, supplier: Supplier, packs: Sequence[tuple[i
     )
     for lane, item, number in rows:
         old, new = changed[item]
-        lane.state, lane.reason = "shut", f"{number} {PACKS} {new} now, not of {old}; say how many make one unit sold"
-        lane.version += 1
+        reason = f"{number} comes in packs of {new} now, not of {old}; say how many make one unit sold"
+        lane_states.move(lane, "shut", LaneCause.packs, reason)
         skus.add(lane.sku_id)
     if rows:
         first = f"{rows[0][2]} in packs of {changed[rows[0][1]][1]} now"
@@ -83,11 +84,8 @@ def look_at_words(context: Context, supplier: Supplier, renamed: Mapping[int, tu
         if not _moved_away(before, after, renamed[item]) and not _other_thing(matcher, skus[lane.sku_id], renamed[item]):
             continue
         differs = message(after.evidence)[1]
-        lane.state = "shut"
-        lane.reason = f"{numbers[item]} was {renamed[item][0].title!r} and is {renamed[item][1].title!r} now ({'; '.join(differs[:2])})"[
-            :300
-        ]
-        lane.version += 1
+        reason = f"{numbers[item]} was {renamed[item][0].title!r} and is {renamed[item][1].title!r} now ({'; '.join(differs[:2])})"
+        lane_states.move(lane, "shut", LaneCause.words, reason)
         touched.add(lane.sku_id)
         shut.append(lane.reason)
     n = len(renamed)
@@ -119,11 +117,8 @@ def look_at_costs(context: Context, supplier: Supplier, items: Sequence[int]) ->
     )
     rows = [row for chunk in in_chunks(items) for row in context.session.execute(by_items(query.where(Item.id.in_(chunk))))]
     for lane, number, was, now, currency in rows:
-        lane.state = "shut"
-        lane.reason = (
-            f"{number} cost {show(was or 0, currency)} when the lane was opened and {show(now, currency)} now; is it the same thing?"
-        )
-        lane.version += 1
+        then_now = f"{show(was or 0, currency)} when the lane was opened and {show(now, currency)} now"
+        lane_states.move(lane, "shut", LaneCause.cost, f"{number} cost {then_now}; is it the same thing?")
     if rows:
         n = len(rows)
         message = f"{n} lane{'s' if n != 1 else ''} of {supplier.name} shut, the first: {rows[0][0].reason}"

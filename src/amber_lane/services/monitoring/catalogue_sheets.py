@@ -138,7 +138,8 @@ def take_sheet(
             with db.writing(patient=True) as s:
                 context = context_of(s)
                 new, wrong = ingest.bring_in(context, context.get(Supplier, supplier_id, "supplier"), part, all_new)
-                fresh, refused = fresh + new, refused + wrong
+                fresh += new
+                refused += [f"{number}: {reason}" for number, reason in wrong]
             progress(done if all_new else len(whole) - len(old) + done, len(whole))
     if old:
         with db.writing() as s:

@@ -17,11 +17,12 @@ from ...core.numbers import PPM
 from ...data.base import to_ms
 from ...data.bulk import bulk_update
 from ...data.lanes import Lane, LanePart
+from ...data.outbox import AuditEntry
 from ...data.setup import Link, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ...data.watch import Sighting, Sweep
-from ..base import house_days
+from ..base import house_days, undoing
 from ..base.context import Context
 from ..base.errors import Invalid
 from ..pricing import exchange_rates
@@ -272,3 +273,8 @@ def set_looks(context: Context, number: int, version: int | None, values: Mappin
 def restore(context: Context, before: dict[str, Any]) -> None:
     """Undo a change of how often a supplier is looked at."""
     set_looks(context, before["supplier"], None, before["values"])
+
+
+@undoing.undoes("looks.change", whole=True)
+def undo_looks_change(context: Context, act: AuditEntry) -> None:
+    restore(context, undoing.before(act))

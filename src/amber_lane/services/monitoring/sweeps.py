@@ -12,6 +12,7 @@ from sqlalchemy import select, update
 from ...core.currency import MINOR_DIGITS, show
 from ...core.money import Bools, Ints
 from ...core.price import SetBy
+from ...core.states import SWEEP
 from ...core.watch import Belief, Judged, SweepHold, Verdict, hold_sweep, judge
 from ...data.base import by_index, to_ms
 from ...data.bulk import bulk_update, in_chunks, quiet
@@ -62,8 +63,8 @@ def begin(context: Context, supplier: Supplier, asked_by: str = "schedule") -> S
     if running:
         if context.now - running.started < timedelta(minutes=30):
             raise Conflict(f"a sweep of {supplier.name} is running already")
-        running.state, running.ended, running.message = "failed", context.now, "it was cut off"
-    sweep = Sweep(supplier_id=supplier.id, started=context.now, state="running", asked_by=asked_by)
+        running.state, running.ended, running.message = SWEEP.step(running.state, "fail"), context.now, "it was cut off"
+    sweep = Sweep(supplier_id=supplier.id, started=context.now, state=SWEEP.first, asked_by=asked_by)
     supplier.next_sweep = context.now + timedelta(minutes=supplier.sweep_minutes)
     context.session.add(sweep)
     context.session.flush()
@@ -72,7 +73,7 @@ def begin(context: Context, supplier: Supplier, asked_by: str = "schedule") -> S
 
 def fail(context: Context, sweep: Sweep, message: str) -> None:
     """A sweep that got no usable answer: last good values stand, and grow old."""
-    sweep.state, sweep.ended, sweep.message = "failed", context.now, message
+    sweep.state, sweep.ended, sweep.message = SWEEP.step(sweep.state, "fail"), context.now, message
     grow_old(context, context.get(Supplier, sweep.supplier_id, "supplier"))
 
 
@@ -183,7 +184,7 @@ def may_take(context: Context, sweep: Sweep, data: SweepData, seen: Look) -> boo
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     sweep.items, sweep.as_of, sweep.ended = len(data.numbers), data.as_of, context.now
     if supplier.feed_as_of and data.as_of <= supplier.feed_as_of:
-        sweep.state = "stale"
+        sweep.state = SWEEP.step(sweep.state, "stand_still")
         sweep.message = f"the feed stands still since {house_days.moment_text(context, supplier.feed_as_of)}"
         seen.held_rows = seen.held_rows[0][:0], seen.held_rows[1][:0], seen.held_rows[2][:0], []
         grow_old(context, supplier)
@@ -218,10 +219,10 @@ def end(context: Context, sweep: Sweep, seen: Look, changed: Ints, shut: set[int
     """The last of what is written of a sweep, and what follows for listings. respond_here: else somebody else sees to these."""
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     if not len(changed) and (reason := silent_feeds.message(context, supplier)):
-        sweep.state, sweep.message, sweep.held = "stale", reason, {"same": True}
+        sweep.state, sweep.message, sweep.held = SWEEP.step(sweep.state, "stand_still"), reason, {"same": True}
         grow_old(context, supplier)
         return {}
-    sweep.state = "good"
+    sweep.state = SWEEP.step(sweep.state, "take")
     supplier.good_sweep_at = context.now
     if supplier.stale:
         supplier.stale = False
@@ -267,7 +268,7 @@ def _agreed(context: Context, supplier: int, held: SweepHold, again: int) -> boo
 
 
 def _hold(context: Context, sweep: Sweep, held: SweepHold, changes: int) -> None:
-    sweep.state, sweep.changes = "held", changes
+    sweep.state, sweep.changes = SWEEP.step(sweep.state, "hold"), changes
     share = held.fell_to_zero * 100 // max(held.of, 1)
     sweep.message = (
         f"{share} % of {held.of} items fell to zero or were gone at once"
@@ -333,7 +334,7 @@ def settle_held(context: Context, number: int, believe: bool) -> dict[str, int]:
     if sweep.state != "held":
         raise Conflict("this sweep is not held any more; nothing was changed")
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
-    sweep.state = "released" if believe else "kept"
+    sweep.state = SWEEP.step(sweep.state, "release" if believe else "set_aside")
     context.log(
         "watch.held",
         supplier.name,
@@ -343,7 +344,9 @@ def settle_held(context: Context, number: int, believe: bool) -> dict[str, int]:
     if not believe:
         # The older ones of the same run are settled by the same word.
         context.session.execute(
-            update(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.state == "held", Sweep.id < number).values(state="kept")
+            update(Sweep)
+            .where(Sweep.supplier_id == supplier.id, Sweep.state == "held", Sweep.id < number)
+            .values(state=SWEEP.target("set_aside"))
         )
         return {}
     rows = context.session.scalars(select(Sighting).where(Sighting.sweep_id == number, Sighting.verdict == "held")).all()

@@ -109,8 +109,9 @@ def erase(context: Context, number: int) -> str:
         # Rows of their orders alone: a neighbour may have the same postcode.
         sheet.rows = [_without(row, words) if names & {str(cell) for cell in row} else row for row in sheet.rows]
     # What a sheet of orders was told to be, and what suppliers wrote about these.
-    for job in context.session.scalars(select(Job).where(Job.key.like("%-orders-%"), Job.kind.in_(("sheet.check", "sheet.take")))):
-        job.result = _without(job.result, words)
+    for job in context.session.scalars(select(Job).where(Job.kind.in_(("sheet.check", "sheet.take")))):
+        if job.body.get("sheet") == "orders":
+            job.result = _without(job.result, words)
     for one in purchases:
         named = or_(Letter.subject.contains(one.reference), Letter.body.contains(one.reference))
         for letter in context.session.scalars(select(Letter).where(named)):

@@ -9,12 +9,13 @@ from sqlalchemy import select
 from ...connectors.kinds import kind_named
 from ...connectors.payloads import CancelPayload, RecallPayload
 from ...connectors.protocols import PurchaseAnswer
-from ...core.states import ORDER_LINE, PURCHASE
+from ...core.states import ORDER_LINE, PURCHASE, BillFault
 from ...data.base import by_index
 from ...data.bulk import by_id
 from ...data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
-from ...data.outbox import Outbox
+from ...data.outbox import AuditEntry, Outbox
 from ...data.setup import UNCALLED, Store, Supplier
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..outbox import queue
@@ -226,7 +227,7 @@ def kept(context: Context, reference: str, message: str) -> None:
     if purchase:
         order = context.get(Order, purchase.order_id, "order")
         if order.cancelled_at is None:
-            purchase.noted = f"kept, although we asked: {message}"
+            purchase.noted, purchase.bill_fault = f"kept, although we asked: {message}", BillFault.none
             return
         wants(context, order, "return", f"the buyer cancelled, but the supplier sends it ({message}): refund it when it comes back")
 
@@ -250,3 +251,13 @@ def unsettle(context: Context, before: dict[str, str]) -> None:
     order.wants, order.wants_message = before["wants"], before["message"]
     order.version += 1
     context.reroute()
+
+
+@undoing.undoes("purchase.bill")
+def undo_purchase_bill(context: Context, act: AuditEntry) -> None:
+    leave_bill(context, undoing.after(act)["purchase"])
+
+
+@undoing.undoes("order.settled")
+def undo_order_settled(context: Context, act: AuditEntry) -> None:
+    unsettle(context, undoing.before(act))

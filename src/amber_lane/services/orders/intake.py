@@ -15,6 +15,7 @@ from ...core import price
 from ...core.money import Ints
 from ...core.numbers import PPM, half_up
 from ...core.price import NONE
+from ...core.states import ORDER_LINE
 from ...data.base import day_ms, to_ms
 from ...data.bulk import bulk_insert, in_chunks, quiet
 from ...data.orders import Order, OrderLine
@@ -232,6 +233,6 @@ def _take_lines(context: Context, store: Store, order: Order, lines: Sequence[Or
     bulk_insert(context.session, OrderLine, LINE_COLUMNS, fresh)
     for line in mine.values():
         if line.state != "cancelled":
-            line.state, line.reason = "cancelled", "the buyer took it out of the order"
+            line.state, line.reason = ORDER_LINE.step(line.state, "cancel"), "the buyer took it out of the order"
             line.version += 1
     context.session.flush()

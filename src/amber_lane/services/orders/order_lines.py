@@ -9,6 +9,8 @@ from ...core.currency import show
 from ...core.numbers import half_up
 from ...core.states import ORDER_LINE
 from ...data.orders import Order, OrderLine
+from ...data.outbox import AuditEntry
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
@@ -105,3 +107,8 @@ def restore_part(context: Context, before: dict[str, object]) -> None:
     lines = before["lines"]
     order.part_lines = list(lines) if isinstance(lines, list) else []
     context.reroute()
+
+
+@undoing.undoes("order.part")
+def undo_order_part(context: Context, act: AuditEntry) -> None:
+    restore_part(context, undoing.before(act))

@@ -14,7 +14,9 @@ from ...core.states import ORDER_LINE
 from ...data.bulk import in_chunks
 from ...data.lanes import Lane
 from ...data.orders import Hold, Order, OrderLine
+from ...data.outbox import AuditEntry
 from ...data.setup import Store
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
@@ -209,3 +211,20 @@ def cancel(context: Context, number: int, reason: str = "") -> Order:
 
 
 __all__ = ["after_sales", "allow", "cancel", "choose_lane", "mend_address", "take_in", "take_many", "take_page"]
+
+
+@undoing.undoes("order.allow")
+def undo_order_allow(context: Context, act: AuditEntry) -> None:
+    order = context.get(Order, undoing.after(act)["order"], "order")
+    order.allowed = [one for one in order.allowed if one != undoing.after(act).get("limit", one)]
+    context.reroute()
+
+
+@undoing.undoes("order.allow_many")
+def undo_order_allow_many(context: Context, act: AuditEntry) -> None:
+    disallow_many(context, undoing.after(act))
+
+
+@undoing.undoes("order.lane")
+def undo_order_lane(context: Context, act: AuditEntry) -> None:
+    choose_lane(context, undoing.before(act)["line"], undoing.before(act)["lane"])

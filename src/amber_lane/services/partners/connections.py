@@ -15,6 +15,7 @@ from ...connectors.kinds import KINDS, connect, kind_named
 from ...connectors.protocols import Account, Mail, PartnerLink
 from ...core.currency import minor_digits
 from ...core.ids import check_country
+from ...core.states import LINK
 from ...data.outbox import Outbox
 from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier
 from ..base.context import Context
@@ -125,7 +126,7 @@ def join_partner(context: Context, connectors: ConnectorRegistry, join: Join, ac
             address=address,
             account=account.number,
             sealed_key=connectors.credentials.seal(join.key.strip()),
-            state="good",
+            state=LINK.target("work"),
             message="",
             may=list(account.may),
             good_at=context.now,
@@ -168,7 +169,9 @@ def join_uncalled(context: Context, join: Join) -> Store | Supplier:
     if join.kind == "program":
         may = ["read listings", "write listings", "make listings", "read orders", "write fulfilments"]
         message = "its program has not called yet; start it with the token"
-        context.session.add(Link(owner="store", owner_id=row.id, address=f"program of {row.code}", state="new", message=message, may=may))
+        context.session.add(
+            Link(owner="store", owner_id=row.id, address=f"program of {row.code}", state=LINK.first, message=message, may=may)
+        )
     how = "is worked by a program" if join.kind == "program" else "works by sheets"
     context.log(f"{join.owner}.join", row.name, f"{row.name} joined as a {join.owner} that {how}")
     context.session.flush()
@@ -179,9 +182,9 @@ def note_health(context: Context, owner: str, owner_id: int, error: OutsideError
     """Remember what the last call to a partner said."""
     link = link_of(context, owner, owner_id)
     if error is None:
-        link.state, link.message, link.good_at = "good", "", context.now
+        link.state, link.message, link.good_at = LINK.step(link.state, "work"), "", context.now
     else:
-        link.state, link.message = "broken" if isinstance(error, Refused) else "failing", error.message
+        link.state, link.message = LINK.step(link.state, "break" if isinstance(error, Refused) else "fail"), error.message
 
 
 def note_budget(context: Context, owner: str, owner_id: int, link: PartnerLink) -> None:
@@ -205,7 +208,8 @@ def renew_key(context: Context, connectors: ConnectorRegistry, owner: str, owner
     link.account = account.number or link.account
     if key.strip():
         link.sealed_key = connectors.credentials.seal(key.strip())
-    link.state, link.message, link.good_at, link.circuit_open_until, link.failures = "good", "", context.now, None, 0
+    link.state, link.message, link.good_at = LINK.step(link.state, "work"), "", context.now
+    link.circuit_open_until, link.failures = None, 0
     link.version += 1
     # What waited for the link goes on at once.
     waits = (Outbox.target == f"{owner}:{owner_id}", Outbox.state.in_(("waiting", "unknown")), Outbox.tries > 0)

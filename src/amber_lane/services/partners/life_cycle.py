@@ -8,6 +8,7 @@ from typing import Any
 
 from sqlalchemy import Select, delete, func, select, update
 
+from ...core.states import LaneCause
 from ...data.base import Base
 from ...data.bulk import by_id
 from ...data.lanes import Lane, LanePart
@@ -18,17 +19,15 @@ from ...data.setup import Link, Partner
 from ...data.shelf import Listing
 from ...data.source import Item
 from ...data.transit import Parcel
-from ..base import portions
+from ..base import portions, undoing
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..base.partner_identity import OWNERS, fresh_name
-from ..mapping import bulk_changes
+from ..mapping import bulk_changes, lane_states
 from ..orders.routing import OPEN
 from ..pricing import rollback
 from ..pricing.apply import respond
 from ..purchasing import purchase_orders
-
-ENDED_REASON = "its supplier is disconnected"
 
 
 @dataclass(frozen=True)
@@ -186,8 +185,7 @@ def _shut_ended(context: Context, body: dict[str, Any], part: Sequence[int]) -> 
 
     def shut() -> None:
         for lane in lanes:
-            lane.state, lane.reason = "shut", ENDED_REASON
-            lane.version += 1
+            lane_states.move(lane, "shut", LaneCause.supplier_ended, "its supplier is disconnected")
 
     act = bulk_changes.in_one(context, "supplier.end", {lane.sku_id for lane in lanes}, lambda _: body["message"], change=shut)
     if first:
@@ -224,7 +222,7 @@ def connect_again(context: Context, owner: str, number: int) -> str:
     row.ended_at, row.version = None, row.version + 1
     message = f"{row.name} is connected again"
     context.session.flush()
-    ended = lanes_of_supplier(number).where(Lane.reason == ENDED_REASON)
+    ended = lanes_of_supplier(number).where(Lane.cause == LaneCause.supplier_ended)
     lanes = list(context.session.scalars(ended)) if owner == "supplier" else []
     if len(lanes) > portions.AT_ONCE:
         context.log("partner.again", f"{owner}:{number}", message)
@@ -233,8 +231,7 @@ def connect_again(context: Context, owner: str, number: int) -> str:
 
         def reopen() -> None:
             for lane in lanes:
-                lane.state, lane.reason = "open", ""
-                lane.version += 1
+                lane_states.move(lane, "reopen", LaneCause.none, "")
 
         bulk_changes.in_one(
             context, "lane.many", {lane.sku_id for lane in lanes}, lambda _: f"{message}, {len(lanes)} lanes open", change=reopen
@@ -294,3 +291,20 @@ def set_apart(context: Context) -> set[str]:
         resting = table.paused_at.is_not(None) | table.ended_at.is_not(None)
         out |= {f"{owner}:{number}" for number in context.session.scalars(select(table.id).where(resting))}
     return out
+
+
+@undoing.undoes("partner.rename", whole=True)
+def undo_partner_rename(context: Context, act: AuditEntry) -> None:
+    was = undoing.before(act)
+    rename(context, was["owner"], was["id"], None, was["name"])
+
+
+@undoing.undoes("partner.pause", whole=True)
+def undo_partner_pause(context: Context, act: AuditEntry) -> None:
+    did = undoing.after(act)
+    set_paused(context, did["owner"], did["id"], None, not did["paused"])
+
+
+@undoing.undoes("partner.end", "supplier.end", whole=True)
+def undo_partner_end(context: Context, act: AuditEntry) -> None:
+    resume_after_end(context, act)

@@ -14,8 +14,10 @@ from ...connectors.protocols import Account, OriginTerms, ServiceTerms
 from ...core.currency import show
 from ...core.ids import check_country
 from ...data.lanes import Lane
+from ...data.outbox import AuditEntry
 from ...data.setup import Carrier, FeeRow, Origin, Service, Setting, Store, Supplier
 from ...data.source import Item
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..fulfilment import carrier_names
@@ -216,3 +218,8 @@ def _check(origins: Sequence[OriginTerms]) -> None:
                 raise Invalid(f"{one.name}, {service.country}: a service needs a name, and days from 0 to 120, the lower first")
             if min(service.first, service.following, *(b for band in service.bands for b in band[1:])) < 0:
                 raise Invalid(f"{one.name}, {service.name}: amounts cannot be negative")
+
+
+@undoing.undoes("origins.change", whole=True)
+def undo_origins_change(context: Context, act: AuditEntry) -> None:
+    restore_origins(context, undoing.before(act))

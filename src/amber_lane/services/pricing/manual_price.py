@@ -7,9 +7,12 @@ from datetime import datetime
 
 from ...core.currency import show
 from ...core.price import NONE, keep, solve
+from ...data.outbox import AuditEntry
 from ...data.shelf import Listing, Sku
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Invalid
+from ..outbox import listing_changes
 from ..outbox.store_switches import must
 from .apply import respond, with_sharers
 from .frame import load
@@ -64,3 +67,12 @@ def fix_price(context: Context, number: int, version: int, price: int | None, re
         respond(context, [listing.sku_id], act=act.id, only={number})
     context.session.refresh(listing)
     return listing
+
+
+@undoing.undoes("price.hand", whole=True)
+def undo_price_hand(context: Context, act: AuditEntry) -> None:
+    listing = context.get(Listing, undoing.after(act)["listing"], "listing")
+    was = undoing.before(act)
+    fix_price(context, listing.id, listing.version, was["hand_price"], "undone")
+    if was["hand_price"] is None and listing.wanted_price != was["price"] and listing.state in ("live", "paused"):
+        listing_changes.want(context, listing, price=was["price"])

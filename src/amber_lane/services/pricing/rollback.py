@@ -8,10 +8,12 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, func, select
 
+from ...core.states import DECISION
 from ...data.bulk import by_id, in_chunks
+from ...data.outbox import AuditEntry
 from ...data.shelf import Listing
 from ...data.watch import ListingDecision
-from ..base import portions
+from ..base import portions, undoing
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..outbox.listing_changes import Wanted, want_many
@@ -52,7 +54,7 @@ def _undo_responses(context: Context, body: dict[str, Any], part: Sequence[int])
     want_many(context, [Wanted(listings[row.listing_id], row.old_price, row.old_quantity, row.old_state) for row in undone])
     for row in undone:
         if row.state == "sent":
-            row.state = "undone"
+            row.state = DECISION.step(row.state, "undo")
         if row.state == "waits":
             row.new_quantity, row.new_state = row.old_quantity, row.old_state
     return len(undone)
@@ -69,3 +71,8 @@ def as_before(context: Context, act: int, skus: Collection[int] | None = None) -
     if numbers:
         with suppress(Conflict):
             undo_responses(context, responses=numbers)
+
+
+@undoing.undoes("watch.respond")
+def undo_watch_respond(context: Context, act: AuditEntry) -> None:
+    undo_responses(context, sweep=undoing.after(act)["sweep"])

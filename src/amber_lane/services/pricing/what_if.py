@@ -15,6 +15,7 @@ from ...core import price
 from ...core.explain import Explained, explain
 from ...core.money import Ints
 from ...core.price import NONE, Outcome, SetBy
+from ...core.states import DECISION
 from ...data import moved, revisions
 from ...data.base import by_index
 from ...data.bulk import by_id, in_chunks, quiet
@@ -24,7 +25,7 @@ from ...data.prices import PriceRule
 from ...data.shelf import HAS_HAND_UNTIL, Listing, Sku
 from ...data.source import Item
 from ...data.watch import ListingDecision
-from ..base import portions
+from ..base import portions, undoing
 from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 from ..outbox.listing_changes import want
@@ -258,7 +259,7 @@ def _settle(context: Context, body: dict[str, Any], part: Sequence[int]) -> int:
     message = act.message
     many = [row for row in rows if row.outcome == CROWD]
     for row in rows:
-        row.state = "kept"
+        row.state = DECISION.step(row.state, "settle")
     context.session.flush()
     if approve and many:
         # Their prices are fine: they go as they would have gone, however many there are.
@@ -309,7 +310,7 @@ def unsettle(context: Context, act: AuditEntry) -> None:
         if listing.state == "paused" and not listing.paused_by:
             listing.paused_by = "hold"
     for row in settled:
-        row.state = "waits"
+        row.state = DECISION.step(row.state, "unsettle")
 
 
 def _take_best(context: Context, rows: list[ListingDecision], act: int) -> None:
@@ -325,7 +326,18 @@ def _take_best(context: Context, rows: list[ListingDecision], act: int) -> None:
         at = place.get(row.listing_id)
         if at is not None and book.counted[at] and int(best.price[at]) != NONE and int(best.outcome[at]) != Outcome.no_price:
             listing = listings[row.listing_id]
-            row.state, row.audit_entry_id, row.old_price, row.new_price = "sent", act, listing.wanted_price, int(best.price[at])
+            row.state, row.audit_entry_id = DECISION.step(row.state, "send"), act
+            row.old_price, row.new_price = listing.wanted_price, int(best.price[at])
             row.old_state, row.old_quantity = listing.state, listing.wanted_quantity
             want(context, listing, price=row.new_price, state="live" if listing.paused_by == "hold" else None)
             listing.paused_by = "" if listing.paused_by == "hold" else listing.paused_by
+
+
+@undoing.undoes("response.settle")
+def undo_response_settle(context: Context, act: AuditEntry) -> None:
+    unsettle(context, act)
+
+
+@undoing.undoes("rule.change", "policy.change", "fees.change", "terms.change", "rate.change", whole=True)
+def undo_rule_change(context: Context, act: AuditEntry) -> None:
+    restore(context, act)

@@ -8,7 +8,9 @@ from dataclasses import dataclass, field
 from sqlalchemy import select
 
 from ...data.orders import PurchaseOrder
+from ...data.outbox import AuditEntry
 from ...data.setup import BuyingAccount, Supplier
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..orders.routing_inputs import room_of
@@ -136,3 +138,8 @@ def restore(context: Context, account: int | None, before: dict[str, object] | N
     row.version = (row.version or 0) + 1
     context.session.flush()
     context.reroute()
+
+
+@undoing.undoes("account.keep", "account.remove")
+def undo_account_keep(context: Context, act: AuditEntry) -> None:
+    restore(context, undoing.after(act).get("account"), act.before)

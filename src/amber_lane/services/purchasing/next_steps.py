@@ -14,9 +14,10 @@ from ...core.route import OrderPlan, OrderToFill
 from ...core.routing import route
 from ...data.lanes import Lane, LanePart
 from ...data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
+from ...data.outbox import AuditEntry
 from ...data.setup import BuyingAccount, Supplier
 from ...data.source import Item
-from ..base import house_days
+from ..base import house_days, undoing
 from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 from ..orders import order_profit, orders
@@ -302,3 +303,8 @@ def _ask_by_mail(context: Context, order: Order, line: OrderLine, purchase: Purc
 
 
 __all__ = ["ALLOW", "WayOn", "saving", "take", "unpack", "ways_on"]
+
+
+@undoing.undoes("order.pack")
+def undo_order_pack(context: Context, act: AuditEntry) -> None:
+    unpack(context, undoing.after(act))

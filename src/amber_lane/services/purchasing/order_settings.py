@@ -6,7 +6,9 @@ from typing import Any
 
 from ...core.texts import is_mail
 from ...data.base import Versioned
+from ...data.outbox import AuditEntry
 from ...data.setup import Carrier, Mailbox, Store, Supplier
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Invalid
 from .po_documents import FORMS, ROADS
@@ -91,3 +93,8 @@ def restore(context: Context, before: dict[str, Any]) -> None:
     row: Any = context.get_version(kind, before["id"], None, before["owner"])
     for name, value in before["fields"].items():
         setattr(row, name, value)
+
+
+@undoing.undoes("ordering.change")
+def undo_ordering_change(context: Context, act: AuditEntry) -> None:
+    restore(context, undoing.before(act))

@@ -9,6 +9,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import func, select
 
 from ...core.risk import parcel_at_risk, waiting_order
+from ...core.states import MESSAGE
 from ...data.base import by_index
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
@@ -132,7 +133,14 @@ def ask(context: Context, kind: str, supplier: int) -> str:
         had = select(func.count()).select_from(Message).where(Message.order_id == one.order_id, Message.kind == "ask")
         about = f"{one.reference}#{(context.session.scalar(had) or 0) + 1}"
         row = Message(
-            order_id=one.order_id, kind="ask", about=about, to=case.mail, subject=message(case), body=body, at=context.now, state="kept"
+            order_id=one.order_id,
+            kind="ask",
+            about=about,
+            to=case.mail,
+            subject=message(case),
+            body=body,
+            at=context.now,
+            state=MESSAGE.first,
         )
         context.session.add(row)
         context.session.flush()
@@ -142,7 +150,7 @@ def ask(context: Context, kind: str, supplier: int) -> str:
     key, whose = f"ask-{first.order_id}-{first.about}", case.supplier.id
     if not queue.mail(context, key, f"mail:{first.id}", case.mail, title, body, first.id, supplier=whose):
         raise Conflict("there is no mail server; join one under Stores and suppliers")
-    first.state = "waiting"
+    first.state = MESSAGE.step(first.state, "mail")
     context.log(
         "purchase.ask", case.supplier.name, f"{case.supplier.name} asked about {len(case.purchases)} purchase orders", reason=message(case)
     )

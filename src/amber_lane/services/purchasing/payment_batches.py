@@ -12,8 +12,9 @@ from sqlalchemy import func, select
 from ...core.currency import plain
 from ...data.bulk import by_id
 from ...data.orders import Order, PurchaseOrder
+from ...data.outbox import AuditEntry
 from ...data.setup import Store, Supplier
-from ..base import house_days
+from ..base import house_days, undoing
 from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 
@@ -161,3 +162,13 @@ def statement(context: Context, code: str) -> list[list[Any]]:
             [*head, f"{house_days.local(context, one.made_at):%Y-%m-%d %H:%M}", one.state, *money, billed, differs, one.currency, paid]
         )
     return out
+
+
+@undoing.undoes("batch.collect")
+def undo_batch_collect(context: Context, act: AuditEntry) -> None:
+    take_apart(context, undoing.after(act)["batch"])
+
+
+@undoing.undoes("batch.paid")
+def undo_batch_paid(context: Context, act: AuditEntry) -> None:
+    unpay(context, undoing.after(act)["purchases"])

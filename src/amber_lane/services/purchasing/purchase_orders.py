@@ -13,7 +13,7 @@ from ...connectors.protocols import PurchaseAnswer
 from ...core.address import PARTS, in_latin
 from ...core.cost import packs_needed, unit_bought
 from ...core.currency import show
-from ...core.states import ORDER_LINE, PURCHASE
+from ...core.states import ORDER_LINE, PURCHASE, BillFault, LaneCause
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, service_of
 from ...data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
@@ -21,10 +21,12 @@ from ...data.outbox import AuditEntry
 from ...data.setup import Origin, Store, Supplier
 from ...data.source import Item
 from ...data.transit import Parcel, ParcelLine
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..fulfilment.buyer_notifications import write_mail
 from ..fulfilment.parcel_tracking import all_are, take_tracking
+from ..mapping import lane_states
 from ..orders import cancellations, order_profit
 from ..orders.routing import bought_parts, lines_of, replan, step_line
 from ..outbox import queue
@@ -281,16 +283,18 @@ def take_answer(context: Context, answer: PurchaseAnswer, corrects: bool = False
     purchase.their_number = answer.their_number or purchase.their_number
     planned = purchase.goods + purchase.shipping + purchase.handling
     if answer.billed is not None and answer.currency not in ("", purchase.currency):
+        purchase.bill_fault = BillFault.other_currency
         purchase.noted = f"its bill is in {answer.currency}, and we ordered in {purchase.currency}: ask the supplier, it is not taken"
     elif answer.billed is not None and 0 < FAR * planned < answer.billed:
-        times = answer.billed // planned
+        times, purchase.bill_fault = answer.billed // planned, BillFault.far_higher
         purchase.noted = f"its bill of {show(answer.billed, purchase.currency)} is {times} times what we ordered for: ask, it is not taken"
     elif answer.billed is not None:
-        purchase.billed, purchase.noted = answer.billed, ""
+        purchase.billed, purchase.noted, purchase.bill_fault = answer.billed, "", BillFault.none
     if purchase.state == "waiting":
         purchase.state = PURCHASE.step(purchase.state, "send")
         # What has gone out cannot be taken back, so it is not offered any more.
-        sent = type_coerce(AuditEntry.after, Text).contains(f'"{purchase.reference}"')
+        references = func.json_each(AuditEntry.after, "$.references").table_valued("value")
+        sent = select(references.c.value).where(references.c.value == purchase.reference).exists()
         context.session.execute(update(AuditEntry).where(AuditEntry.kind == "order.send", AuditEntry.undo == "open", sent).values(undo=""))
     if answer.state == "refused":
         if purchase.state in PURCHASE.sources("refuse"):
@@ -394,8 +398,7 @@ def _prove_lanes(context: Context, purchase: PurchaseOrder) -> None:
     lanes = {line.lane_id for line in _lines(context, purchase)}
     for lane in by_id(context.session, Lane, (number or 0 for number in lanes)).values():
         if lane.state == "new":
-            lane.state, lane.reason = "open", f"proven by {purchase.reference}"
-            lane.version += 1
+            lane_states.move(lane, "prove", LaneCause.proven, f"proven by {purchase.reference}")
 
 
 def under_way(context: Context, supplier: int) -> list[str]:
@@ -426,3 +429,13 @@ def money_of(context: Context, orders: Iterable[int]) -> tuple[dict[str, int], l
 
 
 __all__ = ["due_orders", "money_of", "ready_orders", "send", "take_answer", "take_answers", "take_back", "under_way", "wait"]
+
+
+@undoing.undoes("order.wait")
+def undo_order_wait(context: Context, act: AuditEntry) -> None:
+    wait(context, undoing.after(act)["orders"], not undoing.after(act)["by_hand"])
+
+
+@undoing.undoes("order.send")
+def undo_order_send(context: Context, act: AuditEntry) -> None:
+    take_back(context, undoing.after(act)["references"])

@@ -13,8 +13,10 @@ from ...connectors.protocols import Address, PurchaseAnswer
 from ...core.ids import check_country
 from ...core.states import SAMPLE
 from ...data.lanes import Lane, LanePart
+from ...data.outbox import AuditEntry
 from ...data.setup import Origin, Service, Setting, Supplier
 from ...data.source import Item, Sample
+from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
@@ -129,3 +131,8 @@ def judge(context: Context, number: int, version: int, verdict: str, note: str) 
     context.log("sample.judge", item.number, f"{item.number}: {message}")
     context.session.flush()
     return row
+
+
+@undoing.undoes("sample.order")
+def undo_sample_order(context: Context, act: AuditEntry) -> None:
+    take_back(context, undoing.after(act))
