@@ -135,6 +135,15 @@ def _for_its_owner_alone(folder: Path, db: Database) -> None:
                 one.chmod(0o600)
 
 
+# Who comes in by these has another key, or none yet.
+OPEN_TO_ALL = (sign_in, own_sign_in, agent_leases, agent_portal)
+FOR_MANAGERS = (
+    today, mapping_queue, lanes, prices, explanations, exchange_rates, sweeps, buying_accounts, first_steps, going_live, life_cycle, users,
+    purchase_orders, payment_batches, decision_groups, order_acts, orders, parcels, connections, sheets, partner_terms,
+    allowance, catalogue_sheets, sourcing, search, listings, variant_matrix,
+)  # fmt: skip
+
+
 def make_app(app_state: AppState, beside: Beside | None = None) -> FastAPI:
     """The application over a house. beside: the process of all that runs by itself, where it is not this one."""
 
@@ -172,33 +181,9 @@ def make_app(app_state: AppState, beside: Beside | None = None) -> FastAPI:
     app.state.app_state = app_state
     add_errors(app)
     describe(app)
-    goods = (allowance, catalogue_sheets, sourcing, search, listings, variant_matrix)
-    for part in (sign_in, own_sign_in, agent_leases, agent_portal):
+    for part in OPEN_TO_ALL:
         app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(known_questions)])
-    for part in (
-        today,
-        mapping_queue,
-        lanes,
-        prices,
-        explanations,
-        exchange_rates,
-        sweeps,
-        buying_accounts,
-        first_steps,
-        going_live,
-        life_cycle,
-        users,
-        purchase_orders,
-        payment_batches,
-        decision_groups,
-        order_acts,
-        orders,
-        parcels,
-        connections,
-        sheets,
-        partner_terms,
-        *goods,
-    ):
+    for part in FOR_MANAGERS:
         app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(managers_only), Depends(known_questions)])
 
     @app.get("/api/health", tags=["app"])

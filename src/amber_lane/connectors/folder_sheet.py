@@ -175,54 +175,62 @@ def items_of(
 
     bad_rows: takes those rows as they stood, each with why.
     """
-    where = [places.get(name, -1) for name in ("item", "title", "cost", "stock", "currency")]
-    item, title, cost, stock, money = where
-    mpn, brand, category, options = (places.get(name, -1) for name in ("mpn", "brand", "category", "options"))
-    pack, weight, gtin, least, lead, origin, link = (
-        places.get(name, -1) for name in ("pack_size", "weight_g", "gtin", "least_price", "lead_days", "origin", "link")
-    )
-    decimal, pieces, out = reading.decimal, reading.pieces, []
-    unit_of_weight = values.unit_in(reading.columns.get("weight_g", ""))
-    silent = tuple(name for name in OPTIONAL if name not in places)
-    width = max(places.values(), default=0) + 1
+    read = _RowReader(places, reading, currency)
+    out = []
     for n, row in enumerate(rows, 2):
         if not any(row):
             continue
         # What a row is too short for, and what the sheet has no column of, is the empty cell at its end.
-        cells = [one.strip() for one in row] + [""] * max(width - len(row), 1)
+        cells = [one.strip() for one in row] + [""] * max(read.width - len(row), 1)
         try:
-            number, name = cells[item], clip(cells[title])
-            if not number or len(number) > 100 or not name:
-                raise ValueError("the number or the title is empty")
-            unit = cells[money].upper() or currency
-            out.append(
-                CatalogueItem(
-                    number,
-                    name,
-                    _cost(cells[cost], decimal, unit),
-                    unit,
-                    count(cells[stock], pieces),
-                    cells[origin] if origin >= 0 else "",
-                    _gtin(cells[gtin]),
-                    cells[mpn][:300],
-                    cells[brand][:300],
-                    cells[category][:300],
-                    cells[options][:300],
-                    max(count(cells[pack] or "1", pieces), 1) if pack >= 0 else 1,
-                    _grams(cells[weight], decimal, unit_of_weight) if weight >= 0 else 0,
-                    (),
-                    _cost(cells[least], decimal, unit) if least >= 0 and cells[least] else None,
-                    count(cells[lead] or "0", pieces) if lead >= 0 else 0,
-                    cells[link][:500] if link >= 0 else "",
-                    silent,
-                )
-            )
+            out.append(read.item(cells))
         except ValueError as error:
             if bad_rows is not None:
                 bad_rows.append((list(row), str(error)))
             if len(bad) < most_bad:
-                bad.append(f"row {getattr(row, 'n', n)}, {cells[item][:40] or 'no number'}: {error}")
+                bad.append(f"row {getattr(row, 'n', n)}, {cells[places.get('item', -1)][:40] or 'no number'}: {error}")
     return out
+
+
+class _RowReader:
+    """Reads the cells of a row as an item. at: where each column stands; -1 = the sheet has none."""
+
+    def __init__(self, places: dict[str, int], reading: Reading, currency: str) -> None:
+        self.at = {name: places.get(name, -1) for name in FIELDS}
+        self.decimal, self.pieces, self.currency = reading.decimal, reading.pieces, currency
+        self.unit_of_weight = values.unit_in(reading.columns.get("weight_g", ""))
+        self.silent = tuple(name for name in OPTIONAL if name not in places)
+        self.width = max(places.values(), default=0) + 1
+
+    def item(self, cells: list[str]) -> CatalogueItem:
+        def cell(name: str, most: int = 300) -> str:
+            return cells[self.at[name]][:most] if self.at[name] >= 0 else ""
+
+        number, name = cells[self.at["item"]], clip(cells[self.at["title"]])
+        if not number or len(number) > 100 or not name:
+            raise ValueError("the number or the title is empty")
+        unit = cells[self.at["currency"]].upper() or self.currency
+        least, weight = cell("least_price"), self.at["weight_g"] >= 0
+        return CatalogueItem(
+            number,
+            name,
+            _cost(cells[self.at["cost"]], self.decimal, unit),
+            unit,
+            count(cells[self.at["stock"]], self.pieces),
+            cell("origin"),
+            _gtin(cell("gtin")),
+            cell("mpn"),
+            cell("brand"),
+            cell("category"),
+            cell("options"),
+            max(count(cell("pack_size") or "1", self.pieces), 1),
+            _grams(cell("weight_g"), self.decimal, self.unit_of_weight) if weight else 0,
+            (),
+            _cost(least, self.decimal, unit) if least else None,
+            count(cell("lead_days") or "0", self.pieces),
+            cell("link", 500),
+            self.silent,
+        )
 
 
 def _cost(text: str, decimal: str, currency: str) -> int:

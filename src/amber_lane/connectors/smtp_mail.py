@@ -117,37 +117,38 @@ class SmtpMail:
         except (OSError, smtplib.SMTPException) as error:
             raise Unavailable(f"the mailbox cannot be reached at {self.host}:{self.port}") from error
         try:
-            server.ehlo_or_helo_if_needed()
-            if not self.sealed and server.has_extn("starttls"):
-                server.starttls(context=tls.context())
-                server.ehlo()
-            elif not self.sealed and self.name and not tls.on_this_machine(self.host):
-                raise Refused(
-                    "the mail server offers no sealed connection, so the password is not sent there; use smtps:// or another port"
-                )
-            if self.name:
-                server.login(self.name, self.word)
-        except smtplib.SMTPAuthenticationError as error:
+            self._enter(server)
+        except Exception as error:
             server.close()
-            if 400 <= error.smtp_code < 500:
-                raise Unavailable("the mail server lets nobody in just now; it will be tried again") from error
-            raise Denied("the mail server does not know that name or password") from error
-        except UnicodeEncodeError as error:
-            server.close()
-            raise Denied(tls.BEYOND_ASCII) from error
-        except smtplib.SMTPNotSupportedError as error:
-            server.close()
-            raise Refused("the mail server takes no name and password; leave the key empty") from error
-        except ssl.SSLError as error:
-            server.close()
-            raise self._unsure(error) from error
-        except OutsideError:
-            server.close()
-            raise
-        except (OSError, smtplib.SMTPException) as error:
-            server.close()
-            raise Unavailable(f"the mailbox cannot be reached at {self.host}:{self.port}") from error
+            raise self._meaning(error) from error
         return server
+
+    def _enter(self, server: smtplib.SMTP) -> None:
+        """Seal the connection where it can be, and sign in where a name is given."""
+        server.ehlo_or_helo_if_needed()
+        if not self.sealed and server.has_extn("starttls"):
+            server.starttls(context=tls.context())
+            server.ehlo()
+        elif not self.sealed and self.name and not tls.on_this_machine(self.host):
+            raise Refused("the mail server offers no sealed connection, so the password is not sent there; use smtps:// or another port")
+        if self.name:
+            server.login(self.name, self.word)
+
+    def _meaning(self, error: Exception) -> Exception:
+        """What went wrong while entering, in our words; what is none of a server's faults stays what it is."""
+        if isinstance(error, smtplib.SMTPAuthenticationError):
+            if 400 <= error.smtp_code < 500:
+                return Unavailable("the mail server lets nobody in just now; it will be tried again")
+            return Denied("the mail server does not know that name or password")
+        if isinstance(error, UnicodeEncodeError):
+            return Denied(tls.BEYOND_ASCII)
+        if isinstance(error, smtplib.SMTPNotSupportedError):
+            return Refused("the mail server takes no name and password; leave the key empty")
+        if isinstance(error, ssl.SSLError):
+            return self._unsure(error)
+        if isinstance(error, OSError | smtplib.SMTPException):
+            return Unavailable(f"the mailbox cannot be reached at {self.host}:{self.port}")
+        return error
 
     def _unsure(self, error: ssl.SSLError) -> OutsideError:
         if isinstance(error, ssl.SSLCertVerificationError):

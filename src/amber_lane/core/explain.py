@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -83,7 +83,7 @@ def explain(terms: Mapping[str, Any], shown: int, currency: str, old: int | None
     best_price = None if int(best.price[0]) == NONE else int(best.price[0])
     return Explained(
         shown,
-        _sentence(terms, lows, best_price, set_by, outcome, shown, currency, margin, profit),
+        _sentence(terms, _Solved(lows, best_price, set_by, outcome), shown, currency, _leaves(profit, margin, currency)),
         _steps(terms, kept, currency),
         _bounds(terms, lows, set_by, currency, best_price),
         set_by.name,
@@ -193,34 +193,40 @@ def _bounds(terms: Mapping[str, Any], lows: list[int], set_by: SetBy, currency: 
     ends = " or ".join(f"{end:02d}" for end in terms.get("endings") or [])
     bounds.append(Bound("Ends in", None, False, ends or "any", by.get("endings", "")))
     if terms.get("reserve"):
-        bounds.append(Bound("Kept for returns", None, False, show_percent(terms["reserve"], 2), by.get("reserve", "")))
+        bounds.append(Bound("Reserve for returns", None, False, show_percent(terms["reserve"], 2), by.get("reserve", "")))
     return bounds
 
 
-def _sentence(
-    terms: Mapping[str, Any],
-    lows: list[int],
-    best: int | None,
-    set_by: SetBy,
-    outcome: Outcome,
-    shown: int,
-    currency: str,
-    margin: int | None,
-    profit: int,
-) -> str:
+class _Solved(NamedTuple):
+    """What came out: the lowest price of each condition, the price (None = there is none), what set it, and how it stands."""
+
+    lows: list[int]
+    best: int | None
+    set_by: SetBy
+    outcome: Outcome
+
+
+def _leaves(profit: int, margin: int | None, currency: str) -> str:
+    """'leaves a profit of €3.18, 28.5 % margin'."""
+    what = f"makes a loss of {show(-profit, currency)}" if profit < 0 else f"leaves a profit of {show(profit, currency)}"
+    return what + ("" if margin is None else f", a margin of {show_percent(margin)} after tax")
+
+
+def _sentence(terms: Mapping[str, Any], found: _Solved, shown: int, currency: str, leaves: str) -> str:
+    lows, best, set_by, outcome = found
     asked = "" if outcome is Outcome.no_rule else _asked(terms, currency)
-    keeps = f"keeps {show(profit, currency)}" + ("" if margin is None else f", {show_percent(margin)} of what is left after tax")
+    at_shown = f"At {show(shown, currency)} it {leaves}."
     if outcome is Outcome.no_rule:
-        return f"No price rule applies, so no price is made. At {show(shown, currency)} it {keeps}."
+        return f"No price rule applies, so no price is made. {at_shown}"
     if best is None:
         if set_by is SetBy.ceiling:
-            return f"No allowed price lies under the ceiling of {show(terms['ceiling'], currency)}. At {show(shown, currency)} it {keeps}."
-        return f"Fees and cost leave no price that meets what you ask. At {show(shown, currency)} it {keeps}."
+            return f"No allowed price lies under the ceiling of {show(terms['ceiling'], currency)}. {at_shown}"
+        return f"Fees and cost leave no price that meets what you ask. {at_shown}"
     need = max(*lows, 1)
     said = terms.get("rule_of")
     whose = said.get("rule_value", "") if isinstance(said, dict) else str(said or "")
     # A band's rule names its band: where a cost has crossed its edge, that is why the price moved.
-    start = f"You ask for {asked}{f' ({whose})' if ' from ' in whose else ''}. It lands at {show(terms['landed'], currency)}."
+    start = f"You ask for {asked}{f' ({whose})' if ' from ' in whose else ''}. Its landed cost is {show(terms['landed'], currency)}."
     if set_by is SetBy.ceiling:
         message = f"{start} That needs {show(need, currency)}, but the ceiling is {show(terms['ceiling'], currency)}"
         message += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
@@ -247,5 +253,4 @@ def _sentence(
         message = f"{start} {by} is {show(need, currency)}" + (
             f"; the next allowed ending is {show(best, currency)}" if best != need else ""
         )
-    tail = f" At {show(shown, currency)} it {keeps}." if shown != best else f". It {keeps}."
-    return message + (("." + tail) if shown != best else tail)
+    return f"{message}. {at_shown}" if shown != best else f"{message}. It {leaves}."

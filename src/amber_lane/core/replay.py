@@ -51,7 +51,7 @@ def step_at(row: Ints, at: Ints, rows: Ints, times: Ints) -> Ints:
     return np.asarray(np.where(good, place, -1), dtype=np.int64)
 
 
-def sell(shown: Shown, truth: Truth, terms: Terms, refund: Ints, rows: Ints, at: Ints, quantity: Ints, late: Ints) -> Sales:
+def sell(shown: Shown, truth: Truth, terms: Terms, refund: Ints, rows: Ints, at: Ints, quantity: Ints, late: Ints) -> Sales:  # noqa: PLR0913 - columns of one length
     """Past order lines sold at the prices of `shown`.
 
     terms: one row per listing; its landed cost is not used, the true one is. refund: what a refund costs, per listing.

@@ -97,7 +97,7 @@ def _name(row: dict[str, str], name: str) -> str:
     return row[name]
 
 
-def route_sheets(
+def route_sheets(  # noqa: PLR0913 - four sheets and their options
     orders: bytes,
     lanes: bytes,
     origins: bytes,

@@ -308,17 +308,6 @@ def item_page(context: ReadContext, number: Big, days: Annotated[int, Query(ge=1
     points = [ItemPoint(at=r.at, cost=sure(r.cost, item.currency), stock=r.stock, verdict=r.verdict) for r in seen]
     start = sweeps.item_history(context, number, since)[0]
     points.insert(0, ItemPoint(at=since, cost=sure(start[1], item.currency), stock=start[2], verdict="start"))
-    rows = s.execute(
-        select(Listing, Sku, Store.name, Lane)
-        .join(Sku, Sku.id == Listing.sku_id)
-        .join(Store, Store.id == Listing.store_id)
-        .join(Lane, Lane.sku_id == Sku.id)
-        .join(LanePart, LanePart.lane_id == Lane.id)
-        .where(LanePart.item_id == number, Lane.closed_at.is_(None), Listing.state.in_(("live", "paused")))
-        .where(Lane.store_id.is_(None) | (Lane.store_id == Listing.store_id))
-        .order_by(Sku.pace.desc(), Listing.id)
-        .limit(300)
-    ).all()
     if item.look_every:
         looks = _every(86_400 / item.look_every)
     else:
@@ -352,22 +341,38 @@ def item_page(context: ReadContext, number: Big, days: Annotated[int, Query(ge=1
         since=since,
         points=points,
         changes=sum(1 for r in seen if r.verdict in ("good", "gone")),
-        listings=[
-            ItemListing(
-                listing=listing.id,
-                sku_id=sku.id,
-                sku=sku.code,
-                title=listing.title,
-                store=name,
-                state=listing.state,
-                price=sure(listing.wanted_price, listing.currency),
-                landed=money(listing.landed, listing.currency),
-                profit=money(listing.profit, listing.currency),
-                quantity=listing.wanted_quantity,
-                use=lane.priority,
-                lane=lane.state,
-                here=listing.lane_id == lane.id,
-            )
-            for listing, sku, name, lane in rows
-        ],
+        listings=_listings_of(context, number),
     )
+
+
+def _listings_of(context: Context, item: int) -> list[ItemListing]:
+    """Listings on sale that a lane of the item may fill, what sells most first."""
+    rows = context.session.execute(
+        select(Listing, Sku, Store.name, Lane)
+        .join(Sku, Sku.id == Listing.sku_id)
+        .join(Store, Store.id == Listing.store_id)
+        .join(Lane, Lane.sku_id == Sku.id)
+        .join(LanePart, LanePart.lane_id == Lane.id)
+        .where(LanePart.item_id == item, Lane.closed_at.is_(None), Listing.state.in_(("live", "paused")))
+        .where(Lane.store_id.is_(None) | (Lane.store_id == Listing.store_id))
+        .order_by(Sku.pace.desc(), Listing.id)
+        .limit(300)
+    ).all()
+    return [
+        ItemListing(
+            listing=listing.id,
+            sku_id=sku.id,
+            sku=sku.code,
+            title=listing.title,
+            store=name,
+            state=listing.state,
+            price=sure(listing.wanted_price, listing.currency),
+            landed=money(listing.landed, listing.currency),
+            profit=money(listing.profit, listing.currency),
+            quantity=listing.wanted_quantity,
+            use=lane.priority,
+            lane=lane.state,
+            here=listing.lane_id == lane.id,
+        )
+        for listing, sku, name, lane in rows
+    ]

@@ -238,6 +238,7 @@ def order(context: ReadContext, number: Big) -> OrderOut:
     hold = context.session.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
     bought = order_profit.bought(context, [number]).get(number)
     left_over = packs.of_lines(context.session, lines)
+    to = {**(row.address_override or row.address), "country": row.country}
     return OrderOut(
         id=row.id,
         version=row.version,
@@ -260,22 +261,12 @@ def order(context: ReadContext, number: Big) -> OrderOut:
         allowed=row.allowed,
         by_hand=row.manual_release,
         given=row.address,
-        faults={} if row.erased_at else address.faults({**(row.address_override or row.address), "country": row.country}),
-        lines_of_address=address_parts.lines({**(row.address_override or row.address), "country": row.country}),
+        faults={} if row.erased_at else address.faults(to),
+        lines_of_address=address_parts.lines(to),
         called=address_parts.words(row.country),
-        proposed=address.mended({**(row.address_override or row.address), "country": row.country}),
+        proposed=address.mended(to),
         sentence=explanations.sentence(context, row, lines, plan, hold),
-        ways_on=[
-            WayOn(
-                key=one.key,
-                label=one.label,
-                message=one.message,
-                profit=money(one.profit, cur),
-                arrives=one.arrives.isoformat() if one.arrives else None,
-                go=one.go,
-            )
-            for one in next_steps.ways_on(context, row)
-        ],
+        ways_on=[_way_on(one, cur) for one in next_steps.ways_on(context, row)],
         twin=_twin(context, row, hold),
         gone=sum(one.state in ("on_the_road", "arrived") for one in lines),
         steps=[StepOut(name=name, amount=sure(amount, cur), kind=kind) for name, amount, kind in explanations.steps(lines, plan)],
@@ -284,29 +275,35 @@ def order(context: ReadContext, number: Big) -> OrderOut:
         planned=money(plan.known_profit + plan.billed_more, cur) if plan and plan.known_profit is not None and plan.billed_more else None,
         actual=bool(bought) and not any(one.state in order_profit.OPEN for one in lines),
         unbilled=bought.unbilled if bought else 0,
-        lines=[
-            LineOut(
-                id=one.id,
-                line_no=one.line_no,
-                sku=one.sku_code,
-                sku_id=one.sku_id,
-                title=one.title,
-                quantity=one.quantity,
-                paid=sure(one.paid, cur),
-                tax=sure(one.tax, cur),
-                store_fee=sure(one.store_fee, cur),
-                payment_fee=sure(one.payment_fee, cur),
-                kept=sure(one.net_revenue, cur),
-                state=one.state,
-                reason=one.reason,
-                chosen_by=one.chosen_by,
-                packs=left_over.get(one.id, ""),
-            )
-            for one in lines
-        ],
+        lines=[_line_out(one, cur, left_over.get(one.id, "")) for one in lines],
         ways=_ways(context, plan, {one.id: one for one in lines}, cur),
         purchases=_purchases(context, number),
     )
+
+
+def _line_out(one: OrderLine, cur: str, left_over: str) -> LineOut:
+    return LineOut(
+        id=one.id,
+        line_no=one.line_no,
+        sku=one.sku_code,
+        sku_id=one.sku_id,
+        title=one.title,
+        quantity=one.quantity,
+        paid=sure(one.paid, cur),
+        tax=sure(one.tax, cur),
+        store_fee=sure(one.store_fee, cur),
+        payment_fee=sure(one.payment_fee, cur),
+        kept=sure(one.net_revenue, cur),
+        state=one.state,
+        reason=one.reason,
+        chosen_by=one.chosen_by,
+        packs=left_over,
+    )
+
+
+def _way_on(one: next_steps.WayOn, cur: str) -> WayOn:
+    arrives = one.arrives.isoformat() if one.arrives else None
+    return WayOn(key=one.key, label=one.label, message=one.message, profit=money(one.profit, cur), arrives=arrives, go=one.go)
 
 
 def _ways(context: Context, plan: Plan | None, lines: dict[int, OrderLine], cur: str) -> list[WayOut]:

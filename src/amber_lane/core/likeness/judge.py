@@ -69,37 +69,61 @@ def judge(ours: Thing, theirs: Thing, corpus: Corpus) -> Judged:
             right.remove(near)
             good += 0.9 * weight.get(near, 1.0)
             out.evidence.append(Evidence("word", word, near, 0.9 * weight.get(near, 1.0)))
-    for word in list(left):
-        for one in list(right):
-            if kind := corpus.rivals(word, one):
-                if word in corpus.empty or one in corpus.empty:
-                    continue
-                w = max(weight.get(word, 1.0), weight.get(one, 1.0), 0.3)
-                bad += w
-                out.evidence.append(Evidence(kind, word, one, -w))
-                out.veto = True
-                left.remove(word)
-                right.remove(one)
-                break
+    bad += _rivals(left, right, out, corpus)
     for words, against, silent, mine in ((left, right, out.silent_theirs, True), (right, left, out.silent_ours, False)):
-        said = [word for word in words if word not in corpus.empty]
-        extra = any(word in EXTRAS for word in said) and sum(word not in EXTRAS for word in said) <= 1
-        for word in said:
-            w = weight.get(word, 1.0)
-            if extra and word in EXTRAS and not any(OSA.distance(word, one, score_cutoff=1) <= 1 for one in against):
-                # All that the other says, and a case, a refill, a spare part or a bundle of it: that is not the thing.
-                bad += max(w, 0.5)
-                out.veto = True
-                out.evidence.append(Evidence("part", word if mine else "", "" if mine else word, -max(w, 0.5)))
-                silent.append(word)
-                continue
-            lack += w
-            out.evidence.append(Evidence("word", word if mine else "", "" if mine else word, -0.4 * w))
-            silent.append(word)
+        more_lack, more_bad = _unsaid(words, against, silent, mine, out, corpus)
+        lack, bad = lack + more_lack, bad + more_bad
     out.options += [word for word in out.silent_ours if word in COLOURS or word in MATERIALS]
     good, lack, bad = _sizes(ours, theirs, out, good, lack, bad)
     good = _pack(ours, theirs, out, good)
     out.likeness = good / max(good + 0.5 * lack + 1.5 * bad, 1e-9)
+    rest = _ids(ours, theirs, out)
+    score = 100 * (1 - rest)
+    if out.other_pack:
+        # Just below the same in the same pack: it can fill the SKU, in other units.
+        score *= PACK_BELOW if not (out.silent_ours or out.silent_theirs) or out.same_id else PACK_AND_MORE
+    out.score = 0.5 * score if out.veto else score
+    return out
+
+
+def _rivals(left: list[str], right: list[str], out: Judged, corpus: Corpus) -> float:
+    """Words that stand against each other, as two colours do: they are another thing. Takes them out of both; returns their weight."""
+    bad = 0.0
+    for word in list(left):
+        for one in list(right):
+            if word in corpus.empty or one in corpus.empty or not (kind := corpus.rivals(word, one)):
+                continue
+            w = max(corpus.weight.get(word, 1.0), corpus.weight.get(one, 1.0), 0.3)
+            bad += w
+            out.evidence.append(Evidence(kind, word, one, -w))
+            out.veto = True
+            left.remove(word)
+            right.remove(one)
+            break
+    return bad
+
+
+def _unsaid(words: list[str], against: list[str], silent: list[str], mine: bool, out: Judged, corpus: Corpus) -> tuple[float, float]:
+    """What one says and the other is silent of: lacking, or an extra that makes it another thing. Returns both weights."""
+    lack = bad = 0.0
+    said = [word for word in words if word not in corpus.empty]
+    extra = any(word in EXTRAS for word in said) and sum(word not in EXTRAS for word in said) <= 1
+    for word in said:
+        w = corpus.weight.get(word, 1.0)
+        silent.append(word)
+        if extra and word in EXTRAS and not any(OSA.distance(word, one, score_cutoff=1) <= 1 for one in against):
+            # All that the other says, and a case, a refill, a spare part or a bundle of it: that is not the thing.
+            bad += max(w, 0.5)
+            out.veto = True
+            out.evidence.append(Evidence("part", word if mine else "", "" if mine else word, -max(w, 0.5)))
+            continue
+        lack += w
+        out.evidence.append(Evidence("word", word if mine else "", "" if mine else word, -0.4 * w))
+    return lack, bad
+
+
+def _ids(ours: Thing, theirs: Thing, out: Judged) -> float:
+    """How unlikely it is that they are the same, after what barcodes and maker's numbers say."""
     rest = 1 - out.likeness
     for name, number, other in (("barcode", ours.gtin, theirs.gtin), ("maker's number", ours.mpn, theirs.mpn)):
         if number and other:
@@ -108,12 +132,7 @@ def judge(ours: Thing, theirs: Thing, corpus: Corpus) -> Judged:
             out.same_id, out.other_id = out.same_id or same, out.other_id or not same
             out.other_code = out.other_code or (not same and name == "barcode")
             rest = rest * (1 - IDS[name]) if same else rest + 0.25 * (1 - rest)
-    score = 100 * (1 - rest)
-    if out.other_pack:
-        # Just below the same in the same pack: it can fill the SKU, in other units.
-        score *= PACK_BELOW if not (out.silent_ours or out.silent_theirs) or out.same_id else PACK_AND_MORE
-    out.score = 0.5 * score if out.veto else score
-    return out
+    return rest
 
 
 def proven(one: Judged, pattern: str) -> Judged:

@@ -182,7 +182,7 @@ def _places(values: Iterable[str]) -> dict[str, list[int]]:
     return out
 
 
-def match(
+def match(  # noqa: PLR0913 - its options, by name
     skus: Sequence[Row],
     items: Sequence[Row],
     rejected: Collection[tuple[str, str]] = (),

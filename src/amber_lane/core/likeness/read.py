@@ -68,7 +68,7 @@ def check_gtin(text: str) -> str:
     return full if -total % 10 == int(full[-1]) else ""
 
 
-def read_thing(
+def read_thing(  # noqa: PLR0913 - what a row says of a thing, by name
     key: str,
     title: Sequence[str],
     vocabulary: Vocabulary,

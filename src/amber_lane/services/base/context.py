@@ -82,7 +82,7 @@ class Context:
         if not self.more:
             at_end(self.session, "reroute", partial(_REROUTE[0], self))
 
-    def log(
+    def log(  # noqa: PLR0913 - the columns of the log
         self,
         kind: str,
         on: str,

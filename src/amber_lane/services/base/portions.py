@@ -60,7 +60,7 @@ def cut(things: Iterable[int], size: int = PORTION) -> list[list[int]]:
     return [rows[start : start + size] for start in range(0, len(rows), size)]
 
 
-def enter(
+def enter(  # noqa: PLR0913 - its options, by name
     context: Context, kind: str, title: str, body: dict[str, Any], parts: Sequence[Any], total: int, stops: bool = True, held: bool = False
 ) -> Job:
     """Write down work that goes on after this transaction. stops: whether a person may stop it halfway; held: not before it is let go."""

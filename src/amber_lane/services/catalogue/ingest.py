@@ -28,6 +28,7 @@ WORDS = ("title", "gtin", "mpn", "brand", "category", "options", "pack_size", "w
 _words = attrgetter(*WORDS)
 NAMED_MOST = 10_000
 WORDS_STAMP = "item-words"
+_MONEY = ("currency", "cost", "stock", "offer", "seen_at", "changed_at", "doubt_cost", "doubt_stock", "doubt_seen", "tiers")
 _INDEXED = "title, brand, options, category, number, gtin, mpn"
 
 
@@ -59,22 +60,8 @@ def bring_in(
         words = _words(one)
         row = known.get(one.number)
         if row is None:
-            fresh[one.number] = (
-                owner,
-                origins.get(origin),
-                one.number,
-                *words,
-                one.currency,
-                one.cost,
-                max(one.stock, -1),
-                "good",
-                at,
-                at,
-                -1,
-                -1,
-                0,
-                tiers_text(one.cost, one.tiers),
-            )
+            money = (one.currency, one.cost, max(one.stock, -1), "good", at, at, -1, -1, 0, tiers_text(one.cost, one.tiers))
+            fresh[one.number] = (owner, origins.get(origin), one.number, *words, *money)
             continue
         if one.silent:
             one = one._replace(**{name: getattr(row, name) for name in one.silent})
@@ -89,22 +76,7 @@ def bring_in(
     bulk_insert(
         context.session,
         Item,
-        (
-            "supplier_id",
-            "origin_id",
-            "number",
-            *WORDS,
-            "currency",
-            "cost",
-            "stock",
-            "offer",
-            "seen_at",
-            "changed_at",
-            "doubt_cost",
-            "doubt_stock",
-            "doubt_seen",
-            "tiers",
-        ),
+        ("supplier_id", "origin_id", "number", *WORDS, *_MONEY),
         list(fresh.values()),
     )
     bulk_update(context.session, Item, WORDS, moved)

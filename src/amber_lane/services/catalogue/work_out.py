@@ -18,7 +18,7 @@ from ...data.setup import Origin, Store
 from ...data.shelf import Sku
 from ...data.source import Item
 from ..base.context import Context
-from ..pricing.frame import terms_of
+from ..pricing.frame import OwnLimits, terms_of
 from ..pricing.inputs import Facts, NoRate
 from ..pricing.policy import Keys, lay_over, policy_columns, price_layers
 from .stability import kept_promises
@@ -128,8 +128,8 @@ def work_out(s: Session, facts: Facts, store: Store, goods: Goods, rows: Ints, c
     landed = np.where(known, parts + ship + handling - off, 0)
     endings = price.Endings()
     over = lay_over(n, price_layers(facts.rules, endings), keys, landed, facts.rules_in)
-    none = np.full(n, NONE, dtype=np.int64)
-    terms, limits = terms_of(facts, np.full(n, store.id, dtype=np.int64), names, landed, over, least, none, none, none * 0)
+    np.full(n, NONE, dtype=np.int64)
+    terms, limits = terms_of(facts, np.full(n, store.id, dtype=np.int64), names, landed, over, OwnLimits.none(n)._replace(item_least=least))
     priced = price.solve(terms, limits, endings)
     known &= priced.price != NONE
     lead = goods.lead[rows]

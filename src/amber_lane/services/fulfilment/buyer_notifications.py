@@ -98,7 +98,7 @@ def written(context: Context, kind: str, order: Order, lines: Sequence[OrderLine
     return fill(template.subject, named), fill(template.body, named)
 
 
-def write_mail(
+def write_mail(  # noqa: PLR0913 - what a mail is about
     context: Context,
     kind: str,
     order: Order,
@@ -151,7 +151,7 @@ def make_templates(context: Context) -> None:
     context.session.flush()
 
 
-def keep_template(
+def keep_template(  # noqa: PLR0913 - the fields of a form, by name
     context: Context,
     number: int | None,
     version: int | None,

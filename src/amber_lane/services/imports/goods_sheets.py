@@ -69,23 +69,7 @@ def check_listings(context: Context, rows: Iterable[Row], progress: Callable[[in
         if state not in ("live", "paused", "ended"):
             raise ValueError(f"state: {state!r} is not live, paused or ended")
         was = known.get((store.id, sku))
-        gtin = row.get("gtin", "") if was is not None and row.get("gtin") == was.gtin else _barcode(row)
-        weight = whole(row, "weight_g", 0, 10_000_000) if row.get("weight_g") else 0
-        one = StoreListing(
-            sku,
-            clip(_title(row)),
-            price,
-            store.currency,
-            whole(row, "quantity", 0, 1_000_000),
-            state,
-            gtin,
-            row.get("mpn", ""),
-            row.get("brand", ""),
-            row.get("category", ""),
-            row.get("options", ""),
-            weight,
-            row.get("description", "")[:20_000],
-        )
+        one = _listing_in(row, store, price, state, known_gtin=was.gtin if was is not None else "")
         if (store.id, sku) in taken:
             if taken[store.id, sku] == one:
                 repeated.append(sku)
@@ -116,7 +100,29 @@ def check_listings(context: Context, rows: Iterable[Row], progress: Callable[[in
     return out
 
 
-def _barcode(row: Row) -> str:
+def _listing_in(row: Row, store: Store, price: int, state: str, known_gtin: str) -> StoreListing:
+    mpn, brand, category, options = (row.get(name, "") for name in ("mpn", "brand", "category", "options"))
+    return StoreListing(
+        row["sku"],
+        clip(_title(row)),
+        price,
+        store.currency,
+        whole(row, "quantity", 0, 1_000_000),
+        state,
+        _barcode(row, known_gtin),
+        mpn,
+        brand,
+        category,
+        options,
+        whole(row, "weight_g", 0, 10_000_000) if row.get("weight_g") else 0,
+        row.get("description", "")[:20_000],
+    )
+
+
+def _barcode(row: Row, known: str = "") -> str:
+    """Checked, unless it is what we have already."""
+    if known and row.get("gtin") == known:
+        return known
     return check_gtin(row["gtin"]) if row.get("gtin") else ""
 
 
@@ -236,28 +242,8 @@ def check_items(context: Context, rows: Iterable[Row], progress: Callable[[int],
         origin = row.get("origin") or (places[0] if places else "")
         if origin not in places:
             raise ValueError(f"origin: {origin!r} is not one of {', '.join(places) or 'none yet'}")
-        pack = whole(row, "pack_size", 1, 100_000) if row.get("pack_size") else 1
         was = known.get((supplier.id, number))
-        gtin = row.get("gtin", "") if was is not None and row.get("gtin") == was[gtin_at] else _barcode(row)
-        one = CatalogueItem(
-            number,
-            clip(_title(row)),
-            cost,
-            currency,
-            whole(row, "stock", 0, 100_000_000),
-            origin,
-            gtin,
-            row.get("mpn", ""),
-            row.get("brand", ""),
-            row.get("category", ""),
-            row.get("options", ""),
-            pack,
-            whole(row, "weight_g", 0, 10_000_000) if row.get("weight_g") else 0,
-            least_price=parse_money(row["least_price"], currency, "least_price") if row.get("least_price") else None,
-            lead_days=whole(row, "lead_days", 0, 1000) if row.get("lead_days") else 0,
-            link=row.get("link", "")[:500],
-            silent=tuple(name for name in ingest.WORDS if not row.get(name)),
-        )
+        one = _item_in(row, cost, currency, origin, known_gtin=was[gtin_at] if was is not None else "")
         if was is None and (near := zeros.get(number.lstrip("0"))):
             lost.append((number, near))
         if (supplier.id, number) in taken:
@@ -275,6 +261,29 @@ def check_items(context: Context, rows: Iterable[Row], progress: Callable[[int],
     each(rows, progress, out, read)
     out.note = " ".join(note for note in (_twice(repeated), _lost_zeros(lost)) if note)
     return out
+
+
+def _item_in(row: Row, cost: int, currency: str, origin: str, known_gtin: str) -> CatalogueItem:
+    mpn, brand, category, options = (row.get(name, "") for name in ("mpn", "brand", "category", "options"))
+    return CatalogueItem(
+        row["item"],
+        clip(_title(row)),
+        cost,
+        currency,
+        whole(row, "stock", 0, 100_000_000),
+        origin,
+        _barcode(row, known_gtin),
+        mpn,
+        brand,
+        category,
+        options,
+        whole(row, "pack_size", 1, 100_000) if row.get("pack_size") else 1,
+        whole(row, "weight_g", 0, 10_000_000) if row.get("weight_g") else 0,
+        least_price=parse_money(row["least_price"], currency, "least_price") if row.get("least_price") else None,
+        lead_days=whole(row, "lead_days", 0, 1000) if row.get("lead_days") else 0,
+        link=row.get("link", "")[:500],
+        silent=tuple(name for name in ingest.WORDS if not row.get(name)),
+    )
 
 
 def carry_items(db: Database, context_of: Callable[[Any], Context], checked: Checked, progress: Callable[[int], None]) -> None:

@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import func, select
 
 from ...core.numbers import parse_units
+from ...core.states import LANE
 from ...data.base import to_ms
 from ...data.bulk import bulk_insert, bulk_update, in_chunks
 from ...data.lanes import Lane, LanePart
@@ -289,20 +290,31 @@ def _close(context: Context, checked: Checked) -> None:
     bulk_update(context.session, Lane, ("closed_at",), rows)
 
 
+def _last_places(context: Context, groups: list[list[_LaneRow]]) -> dict[tuple[int, int | None], int]:
+    """The last place of each SKU's lanes in each store, with those of the sheet; replacements come behind it."""
+    last: dict[tuple[int, int | None], int] = {}
+    places = (
+        select(Lane.sku_id, Lane.store_id, func.max(Lane.priority)).where(Lane.closed_at.is_(None)).group_by(Lane.sku_id, Lane.store_id)
+    )
+    for chunk in in_chunks({g[0].sku for g in groups}):
+        last |= {(sku, store): use for sku, store, use in context.session.execute(places.where(Lane.sku_id.in_(chunk)))}
+    for g in groups:
+        if not g[0].instead:
+            last[g[0].sku, g[0].store] = max(last.get((g[0].sku, g[0].store), -1), g[0].use)
+    return last
+
+
+_LANE_COLUMNS = (
+    "id", "version", "sku_id", "sku_code", "store_id", "supplier_id", "origin_id", "service", "services", "priority",
+    "state", "reason", "opened_at", "opened_by", "begun", "is_substitute", "item_id", "items",
+)  # fmt: skip
+
+
 def _insert(context: Context, groups: list[list[_LaneRow]]) -> set[int]:
     """The lanes of a sheet with their items; returns their ids."""
     s, at = context.session, to_ms(context.now)
     first = int(s.scalar(select(func.coalesce(func.max(Lane.id), 0))) or 0) + 1
-    last: dict[tuple[int, int | None], int] = {}
-    if any(g[0].instead for g in groups):
-        places = (
-            select(Lane.sku_id, Lane.store_id, func.max(Lane.priority)).where(Lane.closed_at.is_(None)).group_by(Lane.sku_id, Lane.store_id)
-        )
-        for chunk in in_chunks({g[0].sku for g in groups}):
-            last |= {(sku, store): use for sku, store, use in s.execute(places.where(Lane.sku_id.in_(chunk)))}
-        for g in groups:
-            if not g[0].instead:
-                last[g[0].sku, g[0].store] = max(last.get((g[0].sku, g[0].store), -1), g[0].use)
+    last = _last_places(context, groups) if any(g[0].instead for g in groups) else {}
     # As the SKU is written, which a sheet may write in other capitals.
     codes: dict[int, str] = {}
     for chunk in in_chunks({g[0].sku for g in groups}):
@@ -315,56 +327,13 @@ def _insert(context: Context, groups: list[list[_LaneRow]]) -> set[int]:
         key = (one.origin, one.service, one.store)
         if key not in elsewhere:
             elsewhere[key] = lanes.ways_elsewhere(context, *key)
-        lanes_made.append(
-            (
-                number,
-                1,
-                one.sku,
-                codes[one.sku],
-                one.store,
-                one.supplier,
-                one.origin,
-                one.service,
-                elsewhere[key],
-                use,
-                "new",
-                "brought in by a sheet",
-                at,
-                context.actor,
-                True,
-                one.instead,
-                one.item,
-                len(group),
-            )
-        )
+        whose = (number, 1, one.sku, codes[one.sku], one.store, one.supplier, one.origin, one.service, elsewhere[key], use)
+        how = (LANE.first, "brought in by a sheet", at, context.actor, True, one.instead, one.item, len(group))
+        lanes_made.append((*whose, *how))
         for part in group:
-            away = part.origin != one.origin
-            parts_made.append(
-                (
-                    number,
-                    part.item,
-                    part.num,
-                    part.den,
-                    part.origin if away else None,
-                    part.service if away else "",
-                    part.cost,
-                )
-            )
-    columns = (
-        "id",
-        "version",
-        "sku_id",
-        "sku_code",
-        "store_id",
-        "supplier_id",
-        "origin_id",
-        "service",
-        "services",
-        "priority",
-        "state",
-        "reason",
-    )
-    bulk_insert(s, Lane, (*columns, "opened_at", "opened_by", "begun", "is_substitute", "item_id", "items"), lanes_made)
+            away = (part.origin, part.service) if part.origin != one.origin else (None, "")
+            parts_made.append((number, part.item, part.num, part.den, *away, part.cost))
+    bulk_insert(s, Lane, _LANE_COLUMNS, lanes_made)
     bulk_insert(s, LanePart, ("lane_id", "item_id", "units_num", "units_den", "origin_id", "service", "cost_then"), parts_made)
     return set(range(first, first + len(groups)))
 

@@ -38,20 +38,9 @@ def check_orders(context: Context, rows: Iterable[Row], progress: Callable[[int]
 
     def read(row: Row) -> None:
         store, number = names.store(row), need(row, "order_no")
-        currency = row.get("currency") or store.currency
-        if currency != store.currency:
-            raise ValueError(f"currency: {currency} is not the store's, {store.currency}")
-        check_country(need(row, "country"))
-        for name in ("name", "address_1", "city", "postcode"):
-            need(row, name)
+        _look_at_buyer(context, row)
         sku = need(row, "sku")
-        unit = parse_money(row["unit_price"], currency, "unit_price") if row.get("unit_price") else prices.get((store.id, sku))
-        if unit is None:
-            raise ValueError(f"unit_price is empty, and {store.name} has no listing of {sku}")
-        if unit < 0:
-            raise ValueError("unit_price is negative")
-        for name in ("ordered_at", "promised_by"):
-            _time(context, row.get(name, ""), name)
+        unit = _unit_price(row, store, prices.get((store.id, sku)))
         quantity = whole(row, "quantity", 1, 10_000)
         group = groups.setdefault((store.id, number), [])
         same = tuple(sorted((name, value) for name, value in row.items() if value))
@@ -71,30 +60,9 @@ def check_orders(context: Context, rows: Iterable[Row], progress: Callable[[int]
     known = _known(context, groups)
     stores = {store.id: store for rows in names.stores.values() for store in rows}
     for (store_id, number), group in groups.items():
-        first = group[0][0]
-        promised = _time(context, first.get("promised_by", ""), "promised_by")
-        buyer = Address(
-            first["name"],
-            first["address_1"],
-            first["city"],
-            first["postcode"],
-            check_country(first["country"]),
-            first.get("address_2", ""),
-            first.get("region", ""),
-            first.get("phone", ""),
-            first.get("email", ""),
-        )
-        order = StoreOrder(
-            number,
-            _time(context, first.get("ordered_at", ""), "ordered_at") or context.now,
-            stores[store_id].currency,
-            buyer,
-            [line for _, line in group],
-            house_days.day_of(context, promised) if promised else None,
-            note=first.get("note", ""),
-        )
+        order = _order_of(context, number, stores[store_id].currency, group)
         if (store_id, number) not in known:
-            out.add("new", (store_id, order), f"order {number}: {buyer.name}, {len(group)} line{'s' if len(group) > 1 else ''}")
+            out.add("new", (store_id, order), f"order {number}: {order.buyer.name}, {len(group)} line{'s' if len(group) > 1 else ''}")
             continue
         try:
             joined = _joined(known[store_id, number], order)
@@ -105,13 +73,55 @@ def check_orders(context: Context, rows: Iterable[Row], progress: Callable[[int]
         fresh = len(joined.lines) - len(known[store_id, number][1]) if joined else 0
         message = f"order {number}: {fresh} more line{'s join it' if fresh > 1 else ' joins it'}"
         out.add("changed" if joined else "same", (store_id, joined), message)
-    again = sum(seen.values())
+    out.note = _notes(sum(seen.values()), lost)
+    return out
+
+
+def _look_at_buyer(context: Context, row: Row) -> None:
+    """ValueError where what is needed of a buyer is missing, or a day is none."""
+    check_country(need(row, "country"))
+    for name in ("name", "address_1", "city", "postcode"):
+        need(row, name)
+    for name in ("ordered_at", "promised_by"):
+        _time(context, row.get(name, ""), name)
+
+
+def _unit_price(row: Row, store: Store, listed: int | None) -> int:
+    """What one costs by the sheet, else as it is listed there."""
+    currency = row.get("currency") or store.currency
+    if currency != store.currency:
+        raise ValueError(f"currency: {currency} is not the store's, {store.currency}")
+    unit = parse_money(row["unit_price"], currency, "unit_price") if row.get("unit_price") else listed
+    if unit is None:
+        raise ValueError(f"unit_price is empty, and {store.name} has no listing of {row['sku']}")
+    if unit < 0:
+        raise ValueError("unit_price is negative")
+    return unit
+
+
+def _notes(again: int, lost: set[tuple[str, str]]) -> str:
     notes = [
         f"{again} row{'s stand' if again > 1 else ' stands'} in it twice; each counts once." * (again > 0),
         f"{len(lost)} SKUs differ from ours only in leading zeros, such as {min(lost, default=('', ''))[0]}." * (len(lost) > 0),
     ]
-    out.note = " ".join(note for note in notes if note)
-    return out
+    return " ".join(note for note in notes if note)
+
+
+def _order_of(context: Context, number: str, currency: str, group: list[tuple[Row, StoreOrderLine]]) -> StoreOrder:
+    """The order that rows of one number make; who buys it stands in the first of them."""
+    first = group[0][0]
+    promised = _time(context, first.get("promised_by", ""), "promised_by")
+    rest = (first.get(name, "") for name in ("address_2", "region", "phone", "email"))
+    buyer = Address(first["name"], first["address_1"], first["city"], first["postcode"], check_country(first["country"]), *rest)
+    return StoreOrder(
+        number,
+        _time(context, first.get("ordered_at", ""), "ordered_at") or context.now,
+        currency,
+        buyer,
+        [line for _, line in group],
+        house_days.day_of(context, promised) if promised else None,
+        note=first.get("note", ""),
+    )
 
 
 def _known(context: Context, wanted: Iterable[tuple[int, str]]) -> dict[tuple[int, str], tuple[Order, list[OrderLine]]]:
@@ -199,19 +209,11 @@ def check_answers(context: Context, rows: Iterable[Row], progress: Callable[[int
             # Not filled in yet: no answer is no fault.
             out.add("same", None, "")
             return
-        reference, answer = need(row, "purchase_order"), need(row, "answer").lower()
+        reference, answer = need(row, "purchase_order"), _answer_in(row)
         purchase = known.get(reference)
         if purchase is None:
             raise ValueError(f"there is no open purchase order {reference!r}")
-        if answer not in ANSWERS:
-            raise ValueError(f"answer: {answer!r} is none of {', '.join(ANSWERS)}")
-        if answer == "accepted" and row.get("tracking_number"):
-            # It has a number, so it is sent.
-            answer = "shipped"
-        sent = _time(context, row.get("shipped_at", ""), "shipped_at")
-        if sent is not None and sent > context.now:
-            raise ValueError(f"shipped_at: {house_days.day_of(context, sent)} is still to come")
-        if sent is not None:
+        if sent := _sent_at(context, row):
             shipped[reference] = sent
         reason = row.get("reason", "")[:300]
         if row.get("line_no") and answer == "refused":
@@ -237,6 +239,21 @@ def check_answers(context: Context, rows: Iterable[Row], progress: Callable[[int
             one = replace(one, tracking=replace(one.tracking, at=shipped[reference]))
         out.add("new", one, f"{reference}: {one.state}" + (f", without {len(one.lacking)} lines" if one.lacking else ""))
     return out
+
+
+def _answer_in(row: Row) -> str:
+    answer = need(row, "answer").lower()
+    if answer not in ANSWERS:
+        raise ValueError(f"answer: {answer!r} is none of {', '.join(ANSWERS)}")
+    # With a number it is sent.
+    return "shipped" if answer == "accepted" and row.get("tracking_number") else answer
+
+
+def _sent_at(context: Context, row: Row) -> datetime | None:
+    sent = _time(context, row.get("shipped_at", ""), "shipped_at")
+    if sent is not None and sent > context.now:
+        raise ValueError(f"shipped_at: {house_days.day_of(context, sent)} is still to come")
+    return sent
 
 
 def _bill(row: Row, currency: str) -> int | None:
@@ -287,9 +304,7 @@ def check_tracking(context: Context, rows: Iterable[Row], progress: Callable[[in
         reference, number = need(row, "purchase_order"), _number(carriers, row)
         if reference not in states:
             raise ValueError(f"there is no purchase order {reference!r}")
-        at = _time(context, row.get("shipped_at", ""), "shipped_at")
-        if at is not None and at > context.now:
-            raise ValueError(f"shipped_at: {house_days.day_of(context, at)} is still to come")
+        at = _sent_at(context, row)
         kind = "same" if (reference, number) in known else "new"
         state = STATES.get(row.get("state", ""), row.get("state", ""))
         if state and state not in parcel_tracking.MARKS:

@@ -53,22 +53,7 @@ def check(context: Context, rows: Iterable[Row], progress: Callable[[int], None]
             raise ValueError(f"sku: {code} is not on sale in {store.name}")
         if one.id in taken:
             raise ValueError(f"sku: {code} stands twice for {store.name}")
-        values: dict[str, Any] = {}
-        for name, column in (("price", "hand_price"), ("least_price", "least_price"), ("ceiling", "ceiling")):
-            text = (row.get(name) or "").strip()
-            if text.lower() in (("rule", *NONE_WORDS) if name == "price" else NONE_WORDS):
-                values[column] = None
-            elif text:
-                amount = parse_money(text, one.currency, name)
-                if not 1 <= amount <= 100_000_000:
-                    raise ValueError(f"{name}: {text} must lie between 0.01 and 1,000,000")
-                values[column] = amount
-        if "hand_price" in values:
-            values["hand_until"] = _until(context, row) if values["hand_price"] is not None else None
-            values["hand_reason"] = (row.get("reason") or "by a sheet")[:300] if values["hand_price"] is not None else ""
-        low, high = (values.get(name, getattr(one, name)) for name in ("least_price", "ceiling"))
-        if low is not None and high is not None and low > high:
-            raise ValueError(f"least_price: {plain(low, one.currency)} is above the ceiling of {plain(high, one.currency)}")
+        values = _values_in(context, row, one)
         if not values:
             # A row that says nothing of its own is how nearly all stand.
             out.add("same", None, "")
@@ -92,6 +77,27 @@ def check(context: Context, rows: Iterable[Row], progress: Callable[[int], None]
         kind = "same" if same else "new" if values.get("hand_price") and one.hand_price is None else "changed"
         out.add(kind, Wanted(one.id, values), f"{code}: {_message(values, one.currency)}")
     return out
+
+
+def _values_in(context: Context, row: Row, one: Listing) -> dict[str, Any]:
+    """What a row says of a listing, by the listing's own columns."""
+    values: dict[str, Any] = {}
+    for name, column in (("price", "hand_price"), ("least_price", "least_price"), ("ceiling", "ceiling")):
+        text = (row.get(name) or "").strip()
+        if text.lower() in (("rule", *NONE_WORDS) if name == "price" else NONE_WORDS):
+            values[column] = None
+        elif text:
+            amount = parse_money(text, one.currency, name)
+            if not 1 <= amount <= 100_000_000:
+                raise ValueError(f"{name}: {text} must lie between {plain(1, one.currency)} and {plain(100_000_000, one.currency)}")
+            values[column] = amount
+    if "hand_price" in values:
+        values["hand_until"] = _until(context, row) if values["hand_price"] is not None else None
+        values["hand_reason"] = (row.get("reason") or "by a sheet")[:300] if values["hand_price"] is not None else ""
+    low, high = (values.get(name, getattr(one, name)) for name in ("least_price", "ceiling"))
+    if low is not None and high is not None and low > high:
+        raise ValueError(f"least_price: {plain(low, one.currency)} is above the ceiling of {plain(high, one.currency)}")
+    return values
 
 
 def _until(context: Context, row: Row) -> datetime | None:

@@ -38,19 +38,9 @@ def bring_in(context: Context, store: Store, listings: Iterable[StoreListing], f
             )
         sku = skus.get(one.sku)
         if sku is None:
-            sku = Sku(
-                code=one.sku,
-                title=one.title,
-                gtin=one.gtin,
-                mpn=one.mpn,
-                brand=one.brand,
-                category=one.category,
-                options=one.options,
-                weight_g=one.weight_g,
-            )
+            sku = skus[one.sku] = Sku(code=one.sku, title=one.title, **{name: getattr(one, name) for name in FACTS})
             context.session.add(sku)
             context.session.flush()
-            skus[one.sku] = sku
         elif fill:
             for name in FACTS:
                 if getattr(one, name) and not getattr(sku, name):
@@ -58,23 +48,7 @@ def bring_in(context: Context, store: Store, listings: Iterable[StoreListing], f
         row = known.get(sku.id)
         if row is None:
             fresh += 1
-            context.session.add(
-                Listing(
-                    store_id=store.id,
-                    sku_id=sku.id,
-                    title=one.title,
-                    description=clean_html(one.description),
-                    state=one.state,
-                    paused_by="hand" if one.state == "paused" else "",
-                    currency=one.currency,
-                    wanted_price=one.price,
-                    wanted_quantity=one.quantity,
-                    shown_price=one.price,
-                    shown_quantity=one.quantity,
-                    shown_state=one.state,
-                    shown_at=context.now,
-                )
-            )
+            context.session.add(_as_shown(context, store, sku, one))
         else:
             row.shown_price, row.shown_quantity, row.shown_state, row.shown_at = one.price, one.quantity, one.state, context.now
             if fill and one.description and not row.description:
@@ -84,6 +58,25 @@ def bring_in(context: Context, store: Store, listings: Iterable[StoreListing], f
     for chunk in in_chunks([row.id for row in skus.values()]):
         follow_shown(context, store, chunk)
     return fresh
+
+
+def _as_shown(context: Context, store: Store, sku: Sku, one: StoreListing) -> Listing:
+    """A listing that the store has already: as it shows it, until somebody wants something else."""
+    return Listing(
+        store_id=store.id,
+        sku_id=sku.id,
+        title=one.title,
+        description=clean_html(one.description),
+        state=one.state,
+        paused_by="hand" if one.state == "paused" else "",
+        currency=one.currency,
+        wanted_price=one.price,
+        wanted_quantity=one.quantity,
+        shown_price=one.price,
+        shown_quantity=one.quantity,
+        shown_state=one.state,
+        shown_at=context.now,
+    )
 
 
 def follow_shown(context: Context, store: Store, skus: Sequence[int] | None = None) -> None:

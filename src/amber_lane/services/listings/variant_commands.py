@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
+from typing import Any
 
 from sqlalchemy import func, select, update
 
@@ -45,6 +46,17 @@ class Kept:
     dropped: int = 0
     changed: int = 0
     failed: dict[str, str] = field(default_factory=dict)
+
+
+def _one_act(context: Context, newest: int, out: Kept, before: dict[str, Any], after: dict[str, Any]) -> None:
+    """All that was done since the act `newest` is one act, undone as one."""
+    mine = select(AuditEntry.id).where(AuditEntry.id > newest, AuditEntry.undo == "open").order_by(AuditEntry.id)
+    inner = list(context.session.scalars(mine))
+    context.session.execute(update(AuditEntry).where(AuditEntry.id.in_(inner)).values(undo=""))
+    n = len(after["skus"])
+    parts = [f"{out.made} made" if out.made else "", f"{out.dropped} dropped" if out.dropped else "", f"{n} in all"]
+    message = f"{before['family']}: sizes and colours, " + ", ".join(part for part in parts if part)
+    context.log("family.keep", before["family"], message, before=before, after={"acts": inner, **after}, undo=True, count=max(n, 1))
 
 
 def keep(
@@ -101,16 +113,9 @@ def keep(
     ends = [one.listing.id for one in drop if one.listing and one.listing.state != "ended"]
     out.dropped = publishing.end(context, ends) if ends else 0
     context.session.flush()
-    inner = list(
-        context.session.scalars(select(AuditEntry.id).where(AuditEntry.id > newest, AuditEntry.undo == "open").order_by(AuditEntry.id))
-    )
-    context.session.execute(update(AuditEntry).where(AuditEntry.id.in_(inner)).values(undo=""))
-    parts = [f"{out.made} made" if out.made else "", f"{out.dropped} dropped" if out.dropped else "", f"{len(kept)} in all"]
-    message = f"{family}: sizes and colours, " + ", ".join(part for part in parts if part)
-    state = {"variants": saved, "options": texts, "most": mosts, "family": family}
     back = [number for number, one in by_id(context.session, Listing, ended).items() if one.state != "ended"]
-    after = {"acts": inner, "skus": sorted(kept), "back": back}
-    context.log("family.keep", family, message, before=state, after=after, undo=True, count=max(len(kept), 1))
+    state = {"variants": saved, "options": texts, "most": mosts, "family": family}
+    _one_act(context, newest, out, state, {"skus": sorted(kept), "back": back})
     return look(context, finder, number, options), out
 
 

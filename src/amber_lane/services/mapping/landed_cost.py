@@ -18,7 +18,7 @@ from ...data.setup import Origin, Service, Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ..base.context import Context
-from ..pricing.frame import terms_of
+from ..pricing.frame import OwnLimits, terms_of
 from ..pricing.inputs import Facts, NoRate
 from ..pricing.packs import usual_sizes
 from ..pricing.policy import Keys, lay_over, policy_for, price_layers
@@ -137,8 +137,8 @@ class Costing:
         column = np.array(landed, dtype=np.int64)
         keys = Keys([supplier.code] * n, [sku.category] * n, [store.code] * n, [sku.code] * n)
         over = lay_over(n, price_layers(self.facts.rules, Endings()), keys, column, self.facts.rules_in)
-        none = np.full(n, NONE, dtype=np.int64)
-        terms, _ = terms_of(self.facts, np.full(n, store.id, dtype=np.int64), [sku.category] * n, column, over, none, none, none, none * 0)
+        np.full(n, NONE, dtype=np.int64)
+        terms, _ = terms_of(self.facts, np.full(n, store.id, dtype=np.int64), [sku.category] * n, column, over, OwnLimits.none(n))
         kept = keep(np.full(n, listing.wanted_price, dtype=np.int64), terms)
         return list(zip(kept.profit.tolist(), kept.net.tolist(), strict=True))
 

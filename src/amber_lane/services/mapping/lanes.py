@@ -109,22 +109,7 @@ def open_requested(context: Context, wish: LaneRequest, respond_now: bool = True
     )
     context.session.add(lane)
     context.session.flush()
-    for part in wish.parts:
-        item = items[part.item]
-        away = item.origin_id != home.origin_id
-        own = cheapest_service(context, item.origin_id or 0, wish.store) if away else ""
-        context.session.add(
-            LanePart(
-                lane_id=lane.id,
-                item_id=part.item,
-                units_num=part.units.numerator,
-                units_den=part.units.denominator,
-                origin_id=item.origin_id if away else None,
-                service=own,
-                cost_then=item.cost,
-            )
-        )
-    context.session.flush()
+    _add_parts(context, lane, wish, items)
     if respond_now:
         names = ", ".join(f"{show_units(part.units.numerator, part.units.denominator)} × {items[part.item].number}" for part in wish.parts)
         what = "replacement allowed" if wish.is_substitute else "lane opened"
@@ -146,6 +131,25 @@ def _items_of(context: Context, parts: Sequence[Part]) -> dict[int, Item]:
         if items[part.item].origin_id is None:
             raise Invalid("the supplier does not say where this item is sent from")
     return items
+
+
+def _add_parts(context: Context, lane: Lane, wish: LaneRequest, items: Mapping[int, Item]) -> None:
+    """The items of a lane, each in its units; one that is sent from elsewhere by the cheapest service from there."""
+    for part in wish.parts:
+        item = items[part.item]
+        away = item.origin_id != lane.origin_id
+        context.session.add(
+            LanePart(
+                lane_id=lane.id,
+                item_id=part.item,
+                units_num=part.units.numerator,
+                units_den=part.units.denominator,
+                origin_id=item.origin_id if away else None,
+                service=cheapest_service(context, item.origin_id or 0, wish.store) if away else "",
+                cost_then=item.cost,
+            )
+        )
+    context.session.flush()
 
 
 def check_dates(context: Context, starts: datetime | None, ends: datetime | None) -> None:
@@ -285,7 +289,7 @@ def reopen_lane(context: Context, number: int, use: int) -> Lane:
     return lane
 
 
-def change_lane(
+def change_lane(  # noqa: PLR0913 - the fields of a form, by name
     context: Context,
     number: int,
     version: int,

@@ -127,6 +127,21 @@ def _shares_of(own: Own, pools: dict[int, _Past]) -> tuple[tuple[Floats, Floats,
     )
 
 
+def _came(context: Context, purchase: Ints) -> Ints:
+    """When the last parcel of each purchase came, in milliseconds; NONE = none has come."""
+    came = (
+        select(ParcelLine.purchase_id, func.max(type_coerce(Parcel.ended_at, BigInteger)))
+        .join(Parcel, Parcel.id == ParcelLine.parcel_id)
+        .where(Parcel.ended_at.is_not(None))
+        .group_by(ParcelLine.purchase_id)
+    )
+    arrived, when = fetch_columns(context.session, came)
+    if not len(arrived):
+        return np.full(len(purchase), NONE, dtype=np.int64)
+    at = np.minimum(np.searchsorted(arrived, purchase), len(arrived) - 1)
+    return np.where(arrived[at] == purchase, when[at], NONE)
+
+
 def _all_own(context: Context) -> Own:
     """What was bought by each lane's items for its SKU, as columns."""
     now = to_ms(context.now)
@@ -145,13 +160,6 @@ def _all_own(context: Context) -> Own:
         .where(PurchaseOrder.state.in_(_DECIDED), OrderLine.sku_id.is_not(None))
     )
     sku, item, purchase, state, made, promised = fetch_columns(context.session, bought)
-    came = (
-        select(ParcelLine.purchase_id, func.max(type_coerce(Parcel.ended_at, BigInteger)))
-        .join(Parcel, Parcel.id == ParcelLine.parcel_id)
-        .where(Parcel.ended_at.is_not(None))
-        .group_by(ParcelLine.purchase_id)
-    )
-    arrived, when = fetch_columns(context.session, came)
     lanes = select(Lane.id, Lane.sku_id, LanePart.item_id, Lane.supplier_id).join(LanePart, LanePart.lane_id == Lane.id)
     lane, lane_sku, lane_item, supplier = fetch_columns(context.session, lanes.where(Lane.closed_at.is_(None)))
     wide = int(max(item.max(initial=0), lane_item.max(initial=0))) + 1
@@ -164,10 +172,7 @@ def _all_own(context: Context) -> Own:
     # A kit's items in one purchase count once.
     _, first = np.unique(lane[row] * (int(purchase.max(initial=0)) + 1) + purchase[line], return_index=True)
     row, line = row[first], line[first]
-    ended = np.full(len(line), NONE, dtype=np.int64)
-    if len(arrived):
-        at = np.minimum(np.searchsorted(arrived, purchase[line]), len(arrived) - 1)
-        ended = np.where(arrived[at] == purchase[line], when[at], NONE)
+    ended = _came(context, purchase[line])
     there, taken = ended != NONE, state[line] != _DECIDED.index("refused")
     due = house_days.ends_ms(context, promised[line])
     decided = (promised[line] != NONE) & taken & (there | (now > due))

@@ -88,7 +88,7 @@ def note(context: Context, sweep: Sweep, known: Known, places: Ints, cost: Ints,
     )
 
 
-def believe(
+def believe(  # noqa: PLR0913 - columns of one length
     context: Context, sweep: Sweep, known: Known, places: Ints, cost: Ints, stock: Ints, verdict: Ints, doubt_seen: Ints, missing: Ints
 ) -> Ints:
     """Write what changed of items and sightings. Returns the ids of items whose belief changed."""

@@ -82,11 +82,7 @@ def erase(context: Context, number: int) -> str:
     if not orders:
         raise Conflict("this buyer is erased already")
     ids = [one.id for one in orders]
-    rows = context.session.execute(select(OrderLine.order_id, OrderLine.state).where(OrderLine.order_id.in_(ids)))
-    open_ones = {order for order, state in rows.tuples() if state not in OVER}
-    if open_ones:
-        first = next(one.number for one in orders if one.id in open_ones)
-        raise Conflict(f"order {first} of this buyer is still under way; it needs the address. Erase them once it is over")
+    _must_be_over(context, orders)
     words = _words(orders)
     purchases = list(context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id.in_(ids))))
     messages = list(context.session.scalars(select(Message).where(Message.order_id.in_(ids))))
@@ -108,14 +104,7 @@ def erase(context: Context, number: int) -> str:
     for sheet in context.session.scalars(select(SheetOut).where(SheetOut.at >= since)):
         # Rows of their orders alone: a neighbour may have the same postcode.
         sheet.rows = [_without(row, words) if names & {str(cell) for cell in row} else row for row in sheet.rows]
-    # What a sheet of orders was told to be, and what suppliers wrote about these.
-    for job in context.session.scalars(select(Job).where(Job.kind.in_(("sheet.check", "sheet.take")))):
-        if job.body.get("sheet") == "orders":
-            job.result = _without(job.result, words)
-    for one in purchases:
-        named = or_(Letter.subject.contains(one.reference), Letter.body.contains(one.reference))
-        for letter in context.session.scalars(select(Letter).where(named)):
-            letter.subject, letter.body = _without(letter.subject, words), _without(letter.body, words)
+    _leave_out_of_words(context, purchases, words)
     for order in orders:
         order.buyer, order.mail, order.phone, order.note, order.wants_message = ERASED, "", "", "", ""
         order.address, order.address_override = dict.fromkeys(order.address, "") | {"country": order.country}, None
@@ -125,6 +114,26 @@ def erase(context: Context, number: int) -> str:
     sentence = f"the buyer of order {orders[0].number}" + (f" and {n - 1} more" if n > 1 else "") + " is erased"
     context.log("buyer.erased", orders[0].number, sentence, reason="on their wish; it cannot be undone", count=n)
     return sentence[0].upper() + sentence[1:]
+
+
+def _must_be_over(context: Context, orders: list[Order]) -> None:
+    ids = [one.id for one in orders]
+    rows = context.session.execute(select(OrderLine.order_id, OrderLine.state).where(OrderLine.order_id.in_(ids)))
+    open_ones = {order for order, state in rows.tuples() if state not in OVER}
+    if open_ones:
+        first = next(one.number for one in orders if one.id in open_ones)
+        raise Conflict(f"order {first} of this buyer is still under way; it needs the address. Erase them once it is over")
+
+
+def _leave_out_of_words(context: Context, purchases: list[PurchaseOrder], words: re.Pattern[str] | None) -> None:
+    # What a sheet of orders was told to be, and what suppliers wrote about these.
+    for job in context.session.scalars(select(Job).where(Job.kind.in_(("sheet.check", "sheet.take")))):
+        if job.body.get("sheet") == "orders":
+            job.result = _without(job.result, words)
+    for one in purchases:
+        named = or_(Letter.subject.contains(one.reference), Letter.body.contains(one.reference))
+        for letter in context.session.scalars(select(Letter).where(named)):
+            letter.subject, letter.body = _without(letter.subject, words), _without(letter.body, words)
 
 
 def _leave_unsent(row: Outbox) -> None:

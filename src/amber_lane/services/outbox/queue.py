@@ -89,7 +89,7 @@ def put(context: Context, target: str, subject: str, key: str, payload: Payload,
     return row
 
 
-def mail(
+def mail(  # noqa: PLR0913 - the parts of a mail
     context: Context,
     key: str,
     subject: str,

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import Select, func, select
 
 from ...data.base import by_index
 from ...data.lanes import Lane
@@ -40,133 +42,127 @@ def steps(context: Context) -> list[FirstStep]:
 
 
 def _steps(context: Context) -> list[FirstStep]:
-    s = context.session
-    left = _left(context)
+    house = _House(context)
+    return [*_connecting(house), *_working(house), *_going_out(house)]
 
-    def one(key: str, name: str, done: bool, message: str, do: str, go: str, ready: bool = True, leave: bool = False) -> FirstStep:
-        state = "done" if done else "left" if key in left and leave else "open" if ready else "later"
+
+class _House:
+    """How far a house has come, read once for all steps."""
+
+    def __init__(self, context: Context) -> None:
+        s = self.s = context.session
+        self.left = _left(context)
+        self.stores = list(s.scalars(select(Store).where(Store.ended_at.is_(None)).order_by(Store.id)))
+        self.suppliers = list(s.scalars(select(Supplier).where(Supplier.ended_at.is_(None)).order_by(Supplier.id)))
+        self.listed, self.items = _by_owner(context, "listings"), _by_owner(context, "items")
+        on_sale = Listing.state.in_(("live", "paused"))
+        self.skus = self.count(select(func.count(Listing.sku_id.distinct())).where(on_sale))
+        # What has no lane that works is little, and looked at by itself.
+        works = (
+            select(Lane.id).where(Lane.sku_id == Listing.sku_id, Lane.closed_at.is_(None), Lane.state != "shut").correlate(Listing).exists()
+        )
+        bare = select(func.count(Listing.sku_id.distinct())).where(IS_BARE, ~works)
+        self.laned = self.skus - self.count(by_index(bare, Listing, "ix_listing_bare"))
+        self.rules = self.count(select(func.count(PriceRule.id)).where(PriceRule.rule.is_not(None)))
+        self.unruled = self.count(by_index(select(func.count(Listing.id)).where(HAS_NO_RULE), Listing, "ix_listing_no_rule"))
+        paying = {row.store_id for row in s.scalars(select(FeeRow)) if row.percent or row.fixed}
+        self.free = [one for one in self.stores if one.id not in paying and not one.payment and not one.payment_fixed]
+        # Once something goes out, what lacks a lane or a rule is no first step any more, but told on Today like all else.
+        self.live = any(not in_practice(one) for one in self.stores)
+        self.people = self.count(select(func.count(Person.id)).where(Person.gone_at.is_(None)))
+
+    def count(self, query: Select[int]) -> int:
+        return int(self.s.scalar(query) or 0)
+
+    def there(self, query: Select[Any]) -> bool:
+        return self.s.scalar(query.limit(1)) is not None
+
+    def step(  # noqa: PLR0913 - one row of the list, as it stands there
+        self, key: str, name: str, done: bool, message: str, do: str, go: str, *, ready: bool = True, leave: bool = False
+    ) -> FirstStep:
+        state = "done" if done else "left" if key in self.left and leave else "open" if ready else "later"
         return FirstStep(key, name, state, message, do, go, leave)
 
-    stores = list(s.scalars(select(Store).where(Store.ended_at.is_(None)).order_by(Store.id)))
-    suppliers = list(s.scalars(select(Supplier).where(Supplier.ended_at.is_(None)).order_by(Supplier.id)))
-    listed, items = _by_owner(context, "listings"), _by_owner(context, "items")
-    bare_store = next((one for one in stores if not listed.get(one.id)), None)
-    bare_supplier = next((one for one in suppliers if not items.get(one.id)), None)
-    on_sale = (Listing.state.in_(("live", "paused")),)
-    skus = int(s.scalar(select(func.count(Listing.sku_id.distinct())).where(*on_sale)) or 0)
-    # What has no lane that works is little, and looked at by itself.
-    works = select(Lane.id).where(Lane.sku_id == Listing.sku_id, Lane.closed_at.is_(None), Lane.state != "shut").correlate(Listing).exists()
-    bare = select(func.count(Listing.sku_id.distinct())).where(IS_BARE, ~works)
-    laned = skus - int(s.scalar(by_index(bare, Listing, "ix_listing_bare")) or 0)
-    rules = int(s.scalar(select(func.count(PriceRule.id)).where(PriceRule.rule.is_not(None))) or 0)
-    unruled = int(s.scalar(by_index(select(func.count(Listing.id)).where(HAS_NO_RULE), Listing, "ix_listing_no_rule")) or 0)
-    paying = {row.store_id for row in s.scalars(select(FeeRow)) if row.percent or row.fixed}
-    free = [one for one in stores if one.id not in paying and not one.payment and not one.payment_fixed]
-    # Once something goes out, what lacks a lane or a rule is no first step any more, but told on Today like all else.
-    live = any(not in_practice(one) for one in stores)
-    people = int(s.scalar(select(func.count(Person.id)).where(Person.gone_at.is_(None))) or 0)
-    by_sheets = [one for one in stores if one.kind == "sheet"]
 
-    def seen(rows: dict[int, int], what: str) -> str:
-        n = sum(rows.values())
-        return f"{n:,} {what}{'s' if n != 1 else ''}"
+def _seen(rows: dict[int, int], what: str) -> str:
+    n = sum(rows.values())
+    return f"{n:,} {what}{'s' if n != 1 else ''}"
 
-    return [
-        one(
-            "place",
-            "Where you are",
-            s.scalar(select(Setting.id).where(Setting.name == PLACE)) is not None,
-            "by it dates, numbers and hours in sheets are read",
-            "Say country and time zone",
-            "/setup/house",
-        ),
-        one("store", "A store", bool(stores), _names(stores), "Connect a store", "/setup/partners?connect=store"),
-        one(
-            "listings",
-            "Its listings",
-            bool(stores) and bare_store is None,
-            f"{bare_store.name} has none here yet" if bare_store else seen(listed, "listing") if stores else "",
-            "Import listings" if by_sheets and bare_store in by_sheets else "See how its reading went",
-            f"/setup/partners?listings={bare_store.id}" if bare_store in by_sheets and bare_store else "/setup/partners",
-            bool(stores),
-        ),
-        one("supplier", "A supplier", bool(suppliers), _names(suppliers), "Connect a supplier", "/setup/partners?connect=supplier"),
-        one(
-            "items",
-            "Its items",
-            bool(suppliers) and bare_supplier is None,
-            f"{bare_supplier.name} has none here yet" if bare_supplier else seen(items, "item") if suppliers else "",
-            "Import its items",
-            f"/setup/partners?items={bare_supplier.id}" if bare_supplier else "/setup/partners",
-            bool(suppliers),
-        ),
-        one(
-            "lanes",
-            "Lanes: which item fills which SKU",
-            skus > 0 and (laned == skus or (live and laned > 0)),
-            f"{laned:,} of {skus:,} SKUs on sale have one" if skus else "",
-            "Open lanes",
-            "/lanes",
-            skus > 0 and sum(items.values()) > 0,
-            leave=laned > 0,
-        ),
-        one(
-            "fees",
-            "Store fees",
-            bool(stores) and not free,
-            f"{free[0].name}: no fee and no payment cost is entered" if free else "fees and payment costs are entered" if stores else "",
-            "Enter store fees",
-            "/price?view=fees",
-            bool(stores),
-            leave=bool(stores),
-        ),
-        one(
-            "rules",
-            "Price rules",
-            rules > 0 and (not unruled or live),
-            f"{unruled:,} listings on sale have no rule and keep their own price"
-            if rules and unruled
-            else f"{rules} set"
-            if rules
-            else "none yet, so every listing keeps its own price",
-            "Set a rule",
-            "/price",
-            leave=True,
-        ),
-        one(
-            "limits",
-            "Your limits",
-            s.scalar(select(Policy.id).limit(1)) is not None,
-            "how much is let go alone, and what waits for you",
-            "Look at the limits",
-            "/setup/limits",
-            leave=True,
-        ),
-        one(
-            "mail",
-            "Mail",
-            s.scalar(select(Mailbox.id).where(Mailbox.ended_at.is_(None)).limit(1)) is not None,
-            "buyers are told of their parcels by it, and suppliers who work by mail get their orders",
-            "Connect a mail server",
-            "/setup/partners?connect=mailbox",
-            leave=True,
-        ),
-        one("people", "Who works here", people > 1, f"{people} can sign in", "Add a colleague", "/setup/people", leave=True),
-        *(
-            one(
+
+def _connecting(house: _House) -> Iterator[FirstStep]:
+    """Where the house is, and who it sells by and buys from, each with its goods."""
+    stores, suppliers, one = house.stores, house.suppliers, house.step
+    bare_store = next((row for row in stores if not house.listed.get(row.id)), None)
+    bare_supplier = next((row for row in suppliers if not house.items.get(row.id)), None)
+    placed = house.there(select(Setting.id).where(Setting.name == PLACE))
+    yield one("place", "Where you are", placed, "days begin and dates are read by it", "Say country and time zone", "/setup/house")
+    yield one("store", "A store", bool(stores), _names(stores), "Connect a store", "/setup/partners?connect=store")
+    by_sheet = bare_store is not None and bare_store.kind == "sheet"
+    yield one(
+        "listings",
+        "Its listings",
+        bool(stores) and bare_store is None,
+        f"{bare_store.name} has none here yet" if bare_store else _seen(house.listed, "listing") if stores else "",
+        "Import listings" if by_sheet else "See how its reading went",
+        f"/setup/partners?listings={bare_store.id}" if by_sheet and bare_store else "/setup/partners",
+        ready=bool(stores),
+    )
+    yield one("supplier", "A supplier", bool(suppliers), _names(suppliers), "Connect a supplier", "/setup/partners?connect=supplier")
+    yield one(
+        "items",
+        "Its items",
+        bool(suppliers) and bare_supplier is None,
+        f"{bare_supplier.name} has none here yet" if bare_supplier else _seen(house.items, "item") if suppliers else "",
+        "Import its items",
+        f"/setup/partners?items={bare_supplier.id}" if bare_supplier else "/setup/partners",
+        ready=bool(suppliers),
+    )
+
+
+def _working(house: _House) -> Iterator[FirstStep]:
+    """What must be said before prices and orders are right."""
+    skus, laned, rules, unruled, stores, one = house.skus, house.laned, house.rules, house.unruled, house.stores, house.step
+    yield one(
+        "lanes",
+        "Lanes: which item fills which SKU",
+        skus > 0 and (laned == skus or (house.live and laned > 0)),
+        f"{laned:,} of {skus:,} SKUs on sale have one" if skus else "",
+        "Open lanes",
+        "/lanes",
+        ready=skus > 0 and sum(house.items.values()) > 0,
+        leave=laned > 0,
+    )
+    entered = "fees and payment costs are entered" if stores else ""
+    message = f"{house.free[0].name}: no fee and no payment cost is entered" if house.free else entered
+    done = bool(stores) and not house.free
+    yield one("fees", "Store fees", done, message, "Enter store fees", "/price?view=fees", ready=bool(stores), leave=bool(stores))
+    still = f"{unruled:,} listings on sale have no rule and keep their own price" if unruled else f"{rules} set"
+    message = still if rules else "none yet, so every listing keeps its own price"
+    yield one("rules", "Price rules", rules > 0 and (not unruled or house.live), message, "Set a rule", "/price", leave=True)
+    message = "how much is let go alone, and what waits for you"
+    yield one("limits", "Your limits", house.there(select(Policy.id)), message, "Look at the limits", "/setup/limits", leave=True)
+    message = "buyers are told of their parcels by it, and suppliers who work by mail get their orders"
+    mailed = house.there(select(Mailbox.id).where(Mailbox.ended_at.is_(None)))
+    yield one("mail", "Mail", mailed, message, "Connect a mail server", "/setup/partners?connect=mailbox", leave=True)
+    people = house.people
+    yield one("people", "Who works here", people > 1, f"{people} can sign in", "Add a colleague", "/setup/people", leave=True)
+
+
+def _going_out(house: _House) -> Iterator[FirstStep]:
+    """Each store's switches: what it may be told, and whether its orders are bought."""
+    for store in house.stores:
+        for part, name in (("stock", "write stock"), ("prices", "write prices"), ("orders", "buy its orders")):
+            ready = bool(house.listed.get(store.id)) and house.laned > 0 and (part != "prices" or house.rules > 0)
+            yield house.step(
                 f"{part}-{store.id}",
                 f"{store.name}: {name}",
                 getattr(store, PARTS[part]),
                 "looked at before anything goes out",
                 "See what would go out",
                 f"/setup/partners?out={part}&store={store.id}",
-                bool(listed.get(store.id)) and laned > 0 and (part != "prices" or rules > 0),
+                ready=ready,
                 leave=True,
             )
-            for store in stores
-            for part, name in (("stock", "write stock"), ("prices", "write prices"), ("orders", "buy its orders"))
-        ),
-    ]
 
 
 def open_steps(context: Context) -> list[FirstStep]:

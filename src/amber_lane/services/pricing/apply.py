@@ -30,7 +30,7 @@ MASS = 20
 LATER, FOLLOW = "later", "follow"
 
 
-def respond(
+def respond(  # noqa: PLR0913 - its options, by name
     context: Context,
     skus: Iterable[int] | None,
     sweep: int | None = None,

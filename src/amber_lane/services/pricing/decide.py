@@ -10,7 +10,7 @@ from ...core import price as pricing
 from ...core.money import Bools, Ints
 from ...core.numbers import PPM
 from ...core.price import NONE, Outcome, SetBy
-from ...core.stock import Draw, presence, share_out, shown
+from ...core.stock import Draw, Presence, presence, share_out, shown
 from .frame import STATES, Book
 from .lane_costing import Parts
 
@@ -74,15 +74,7 @@ def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Dec
     quantity = np.where(stock_led, asked, book.wanted_quantity)
     quantity = _shared(book, quantity, stock_led)
     by_stock = (book.state == PAUSED) & (book.paused_by == BY_STOCK)
-    room = np.maximum(book.available - policy["cushion"], 0)
-    seen = presence(
-        np.minimum(room, np.where(quantity > policy["pause_at"], room, quantity)),
-        by_stock,
-        book.steady,
-        policy["pause_at"],
-        policy["resume_at"],
-        policy["resume_sweeps"] if counted else np.full(n, NEVER),
-    )
+    seen = _seen(book, quantity, by_stock, counted)
     steady = np.where(counted, seen.steady, book.steady)
     none_left = stock_led & (quantity <= policy["pause_at"]) & (book.state == LIVE)
     at_none = np.where(book.gone, policy["at_gone"], policy["at_none"])
@@ -105,15 +97,30 @@ def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Dec
     quantity = np.where(off & stock_led & (paused_by == BY_STOCK), 0, quantity)
 
     changed = (new_price != book.wanted_price) | (quantity != book.wanted_quantity) | (state != book.state)
-    kind = np.full(n, -1, dtype=np.int64)
+    kind = _kinds(book, new_price, quantity, state, changed, waits)
+    kind[ends & changed] = ENDED
+    return Decided(new_price, quantity, state, paused_by, np.where(book.stock_on, steady, book.steady), kind, waits, changed, priced, crowd)
+
+
+def _seen(book: Book, quantity: Ints, by_stock: Bools, counted: bool) -> Presence:
+    """Whether each has been back for long enough, by what could be shown."""
+    policy = book.policy
+    room = np.maximum(book.available - policy["cushion"], 0)
+    could = np.minimum(room, np.where(quantity > policy["pause_at"], room, quantity))
+    sweeps = policy["resume_sweeps"] if counted else np.full(len(book.ids), NEVER)
+    return presence(could, by_stock, book.steady, policy["pause_at"], policy["resume_at"], sweeps)
+
+
+def _kinds(book: Book, new_price: Ints, quantity: Ints, state: Ints, changed: Bools, waits: Bools) -> Ints:
+    """What kind of decision each is, as the log tells it; -1 = nothing to tell."""
+    kind = np.full(len(book.ids), -1, dtype=np.int64)
     kind[(book.old_landed != NONE) & (book.old_landed != book.landed) & book.counted] = KEEP
     kind[changed & (quantity != book.wanted_quantity)] = QUANTITY
     kind[changed & (new_price != book.wanted_price)] = REPRICE
     kind[changed & (state == LIVE) & (book.state != LIVE)] = RESUME
     kind[waits] = HOLD
     kind[changed & (state == PAUSED) & (book.state == LIVE)] = PAUSE
-    kind[ends & changed] = ENDED
-    return Decided(new_price, quantity, state, paused_by, np.where(book.stock_on, steady, book.steady), kind, waits, changed, priced, crowd)
+    return kind
 
 
 def _no_ending(book: Book, priced: pricing.Priced) -> Bools:

@@ -29,6 +29,14 @@ from .frame import MANY, PAUSED_BY, STATES, Book
 _TERMS = ("landed", "reserve", "fee", "fee_least", "fee_cap", "fee_fixed", "payment", "payment_fixed", "tax")
 _LIMITS = ("rule", "rule_value", "min_margin", "min_profit", "least_price", "ceiling", "old", "step")
 _SUPPLY = ("goods", "ship", "handling", "risk", "rebate", "available")
+_LISTING_COLUMNS = (
+    "wanted_price", "wanted_quantity", "state", "paused_by", "steady", "lane_id", "landed", "profit", "net", "set_by", "outcome", "version",
+    "step_price", "step_at",
+)  # fmt: skip
+_DECISION_COLUMNS = (
+    "sweep_id", "audit_entry_id", "listing_id", "item_id", "at", "kind", "state", "old_price", "new_price", "old_quantity", "new_quantity",
+    "old_state", "new_state", "set_by", "outcome", "terms",
+)  # fmt: skip
 
 
 def write(
@@ -52,8 +60,20 @@ def write(
     )
     if not s.info.get("write"):
         raise RuntimeError("a response is written only in a writing session")
-    has_lane = laned[touched].tolist()
-    rows = list(
+    bulk_update(s, Listing, _LISTING_COLUMNS, _listing_rows(book, decided, kept, touched, at))
+    _keep_with_lanes(context, book, kept, touched)
+    _end_rests(context, book, decided)
+    _end_waits(context, book, decided, to_tell)
+    bulk_insert(s, ListingDecision, _DECISION_COLUMNS, _responses(book, decided, to_tell, sweep, act, items, at))
+    _send(context, book, decided, np.flatnonzero(decided.changed))
+    counts = np.bincount(decided.kind[to_tell], minlength=len(KINDS)).tolist() if len(to_tell) else [0] * len(KINDS)
+    return {name: count for name, count in zip(KINDS, counts, strict=True) if count}
+
+
+def _listing_rows(book: Book, decided: Decided, kept: pricing.Kept, touched: Ints, at: int) -> list[tuple[Any, ...]]:
+    """In the order of _LISTING_COLUMNS, and the listing's number."""
+    has_lane = (book.lane > 0)[touched].tolist()
+    return list(
         zip(
             decided.price[touched].tolist(),
             decided.quantity[touched].tolist(),
@@ -74,56 +94,6 @@ def write(
             strict=True,
         )
     )
-    bulk_update(
-        s,
-        Listing,
-        (
-            "wanted_price",
-            "wanted_quantity",
-            "state",
-            "paused_by",
-            "steady",
-            "lane_id",
-            "landed",
-            "profit",
-            "net",
-            "set_by",
-            "outcome",
-            "version",
-            "step_price",
-            "step_at",
-        ),
-        rows,
-    )
-    _keep_with_lanes(context, book, kept, touched)
-    _end_rests(context, book, decided)
-    _end_waits(context, book, decided, to_tell)
-    bulk_insert(
-        s,
-        ListingDecision,
-        (
-            "sweep_id",
-            "audit_entry_id",
-            "listing_id",
-            "item_id",
-            "at",
-            "kind",
-            "state",
-            "old_price",
-            "new_price",
-            "old_quantity",
-            "new_quantity",
-            "old_state",
-            "new_state",
-            "set_by",
-            "outcome",
-            "terms",
-        ),
-        _responses(book, decided, to_tell, sweep, act, items, at),
-    )
-    _send(context, book, decided, np.flatnonzero(decided.changed))
-    counts = np.bincount(decided.kind[to_tell], minlength=len(KINDS)).tolist() if len(to_tell) else [0] * len(KINDS)
-    return {name: count for name, count in zip(KINDS, counts, strict=True) if count}
 
 
 def _keep_with_lanes(context: Context, book: Book, kept: pricing.Kept, rows: Ints) -> None:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from sqlalchemy import BigInteger, case, func, select, type_coerce
@@ -92,11 +92,41 @@ class Book:
         return self.terms.landed
 
 
+class ListingColumns(NamedTuple):
+    """Listings as columns, as they were read; `Book` says what each is. NONE = nothing stands there."""
+
+    ids: Ints
+    store: Ints
+    sku: Ints
+    state: Ints
+    paused_by: Ints
+    wanted_price: Ints
+    wanted_quantity: Ints
+    hand_price: Ints
+    steady: Ints
+    version: Ints
+    pace: Ints
+    ceiling: Ints
+    least_price: Ints
+    set_by: Ints
+    old_landed: Ints
+    old_profit: Ints
+    step_price: Ints
+    step_at: Ints
+    most: Ints
+    rest_price: Ints
+    rest_stock: Ints
+    had_lane: Ints
+    sku_code: list[str]
+    category: list[str]
+    currency: list[str]
+
+
 @dataclass
 class Raw:
     """Listings and lanes as they were read: what no draft of rules, fees, terms, limits or rates changes."""
 
-    cols: list[Any]
+    cols: ListingColumns
     lanes: Lanes
     now: datetime
     chosen: Chosen
@@ -129,106 +159,68 @@ def _read(context: Context, facts: Facts, skus: Iterable[int] | None, preparing:
     ]
     cols = [join([part[i] for part in columns]) for i in range(len(columns[0]))]
     if sift and len(cols[0]):
-        keep = np.isin(cols[2], np.array(wanted, dtype=np.int64))
+        keep = np.isin(cols[ListingColumns._fields.index("sku")], np.array(wanted, dtype=np.int64))
         if not keep.all():
             cols = [[v for v, k in zip(c, keep.tolist(), strict=True) if k] if isinstance(c, list) else c[keep] for c in cols]
-    lanes = Lanes(context, facts, None if sift else wanted)
-    return Raw(cols, lanes, now, lanes.choose(cols[2], cols[1]))
+    lanes, read = Lanes(context, facts, None if sift else wanted), ListingColumns(*cols)
+    return Raw(read, lanes, now, lanes.choose(read.sku, read.store))
 
 
 def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
     """A book of what was read, under facts that may be a draft."""
-    cols, chosen, now = raw.cols, raw.chosen, raw.now
+    cols, chosen = raw.cols, raw.chosen
     lanes = raw.lanes.under(facts)
-    (
-        ids,
-        store,
-        sku,
-        state,
-        paused_by,
-        wprice,
-        wquantity,
-        hand,
-        steady,
-        version,
-        pace,
-        ceiling,
-        least,
-        set_by,
-        old_landed,
-        old_profit,
-        step_price,
-        step_at,
-        most,
-        rest_price,
-        rest_stock,
-        had_lane,
-        code,
-        category,
-        currency,
-    ) = cols
-    n = len(ids)
-    store_code = [facts.stores[i].code for i in store.tolist()]
-    keys = Keys(chosen.supplier_code, category, store_code, code)
-    policy = policy_columns(facts, n, keys, currency)
+    n = len(cols.ids)
+    store_code = [facts.stores[i].code for i in cols.store.tolist()]
+    keys = Keys(chosen.supplier_code, cols.category, store_code, cols.sku_code)
+    policy = policy_columns(facts, n, keys, cols.currency)
     # A store's allowance lets some listings show less than the policy would.
     if within_allowance:
-        policy["cap"] = np.where(most == NONE, policy["cap"], np.minimum(policy["cap"], most))
-    cost = lanes.money(chosen, currency, policy["currency_cushion"])
-    risk = _risk_of_sharing(chosen, lanes, sku, pace, policy)
+        policy["cap"] = np.where(cols.most == NONE, policy["cap"], np.minimum(policy["cap"], cols.most))
+    cost = lanes.money(chosen, cols.currency, policy["currency_cushion"])
+    risk = _risk_of_sharing(chosen, lanes, cols.sku, cols.pace, policy)
     off = np.where(policy["rebate_counts"] == 1, cost.rebate, 0)
     landed = np.where(cost.known, cost.goods + cost.ship + cost.handling + risk - off, 0)
     endings = price.Endings()
     over = lay_over(n, price_layers(facts.rules, endings), keys, landed, facts.rules_in)
     # The largest step is a day's: within a day it is counted from the price that the day began with.
-    fresh = (step_at != NONE) & (step_at > to_ms(now) - DAY_MS) & (step_price > 0)
-    base = np.where(fresh, step_price, wprice)
+    fresh = (cols.step_at != NONE) & (cols.step_at > to_ms(raw.now) - DAY_MS) & (cols.step_price > 0)
+    base = np.where(fresh, cols.step_price, cols.wanted_price)
     if facts.returns and policy["reserve_real"].any():
-        _reserve_what_came_back(over, facts, store, category, policy["reserve_real"] == 1)
-    terms, limits = terms_of(facts, store, category, landed, over, cost.least_price, ceiling, least, base)
+        _reserve_what_came_back(over, facts, cols.store, cols.category, policy["reserve_real"] == 1)
+    own = OwnLimits(cost.least_price, cols.ceiling, cols.least_price, base)
+    terms, limits = terms_of(facts, cols.store, cols.category, landed, over, own)
+    prices_on, stock_on, agreed = _switches(facts, cols.store)
     return Book(
-        ids,
-        store,
-        sku,
-        state,
-        paused_by,
-        wprice,
-        wquantity,
-        hand,
-        steady,
-        version,
-        pace,
-        *_switches(facts, store),
-        rest_price,
-        rest_stock,
-        chosen.lane,
-        had_lane,
-        chosen.closed,
-        chosen.gone,
-        cost.known,
-        cost.goods,
-        cost.ship,
-        cost.handling,
-        chosen.available,
-        set_by,
-        old_landed,
-        old_profit,
-        base,
-        np.where(fresh, step_at, NONE),
-        chosen.parts,
-        lanes,
-        terms,
-        limits,
-        endings,
-        policy,
-        cost.rebate,
-        risk,
-        over,
-        currency,
-        code,
-        category,
-        chosen.supplier_code,
+        **{name: getattr(cols, name) for name in _AS_READ},
+        prices_on=prices_on,
+        stock_on=stock_on,
+        mass_agreed=agreed,
+        lane=chosen.lane,
+        closed=chosen.closed,
+        gone=chosen.gone,
+        counted=cost.known,
+        goods=cost.goods,
+        ship=cost.ship,
+        handling=cost.handling,
+        available=chosen.available,
+        step_price=base,
+        step_at=np.where(fresh, cols.step_at, NONE),
+        parts=chosen.parts,
+        lanes=lanes,
+        terms=terms,
+        limits=limits,
+        endings=endings,
+        policy=policy,
+        rebate=cost.rebate,
+        risk=risk,
+        rules=over,
+        supplier_code=chosen.supplier_code,
     )
+
+
+# What stands in a book as it was read.
+_AS_READ = [one.name for one in fields(Book) if one.name in ListingColumns._fields and one.name not in ("step_price", "step_at")]
 
 
 def _switches(facts: Facts, store: Ints) -> tuple[Bools, Bools, Bools]:
@@ -285,10 +277,11 @@ def splice(context: Context, raw: Raw, facts: Facts, skus: list[int]) -> Raw:
     s, now = context.session, context.now
     cols, columns = raw.cols, raw.lanes.columns
     for chunk in in_chunks(skus):
-        cols = spliced(cols, _listings(s, now, chunk, False), np.isin(cols[2], np.array(chunk, dtype=np.int64)), [0])
+        mine = np.isin(cols.sku, np.array(chunk, dtype=np.int64))
+        cols = ListingColumns(*spliced(list(cols), _listings(s, now, chunk, False), mine, [0]))
         columns = splice_lanes(s, columns, chunk)
     lanes = Lanes(context, facts, None, columns)
-    return Raw(cols, lanes, now, lanes.choose(cols[2], cols[1]))
+    return Raw(cols, lanes, now, lanes.choose(cols.sku, cols.store))
 
 
 def _reserve_what_came_back(over: Overlay, facts: Facts, store: Ints, category: list[str], rows: Bools) -> None:
@@ -331,38 +324,40 @@ def _risk_of_sharing(chosen: Chosen, lanes: Lanes, sku: Ints, pace: Ints, policy
     return risk
 
 
-def terms_of(
-    facts: Facts,
-    store: Ints,
-    category: list[str],
-    landed: Ints,
-    over: Overlay,
-    item_least: Ints,
-    ceiling: Ints,
-    least: Ints,
-    old: Ints,
-    rows: Ints | None = None,
-) -> tuple[price.Terms, price.Limits]:
-    """What prices are made of, a row for each landed cost. rows: which store and category each has, where they stand once for many."""
-    n = len(landed)
+class OwnLimits(NamedTuple):
+    """What stands at each row itself: the least price that its item may be advertised at, its own ceiling and least price, and the price
+    that a largest step is counted from. NONE = nothing."""
+
+    item_least: Ints
+    ceiling: Ints
+    least_price: Ints
+    old: Ints
+
+    @classmethod
+    def none(cls, n: int) -> OwnLimits:
+        empty = np.full(n, NONE, dtype=np.int64)
+        return cls(empty, empty, empty, np.zeros(n, dtype=np.int64))
+
+
+def _fees_of(facts: Facts, store: Ints, category: list[str], rows: Ints | None) -> Ints:
+    """A row for each listing: the store's fee in percent, its least and most, fixed; payment in percent and fixed; tax in the price."""
     kinds: dict[tuple[int, str], int] = {}
     pairs = zip(store.tolist(), category, strict=True)
     which = np.fromiter((kinds.setdefault(pair, len(kinds)) for pair in pairs), np.int64, len(category))
-    which = which if rows is None else which[rows]
-    table = np.zeros((max(len(kinds), 1), 8), dtype=np.int64)
+    table = np.zeros((max(len(kinds), 1), 7), dtype=np.int64)
     for (number, name), place in kinds.items():
         shop, fee = facts.stores[number], fee_of(facts.fees, number, name)
-        table[place] = [
-            fee.percent if fee else 0,
-            fee.least if fee else 0,
-            NONE if fee is None or fee.cap is None else fee.cap,
-            fee.fixed if fee else 0,
-            shop.payment,
-            shop.payment_fixed,
-            shop.tax_in_price,
-            0,
-        ]
-    picked = table[which] if n else np.zeros((0, 8), dtype=np.int64)
+        fees = (fee.percent, fee.least, NONE if fee.cap is None else fee.cap, fee.fixed) if fee else (0, 0, NONE, 0)
+        table[place] = [*fees, shop.payment, shop.payment_fixed, shop.tax_in_price]
+    return np.asarray(table[which if rows is None else which[rows]])
+
+
+def terms_of(
+    facts: Facts, store: Ints, category: list[str], landed: Ints, over: Overlay, own: OwnLimits, rows: Ints | None = None
+) -> tuple[price.Terms, price.Limits]:
+    """What prices are made of, a row for each landed cost. rows: which store and category each has, where they stand once for many."""
+    n = len(landed)
+    picked = _fees_of(facts, store, category, rows)
 
     def rule(name: str, empty: int) -> Ints:
         values = over.values.get(name)
@@ -371,19 +366,17 @@ def terms_of(
     def tighter(one: Ints, other: Ints, pick: np.ufunc) -> Ints:
         return np.asarray(np.where(one == NONE, other, np.where(other == NONE, one, pick(one, other))))
 
-    terms = price.Terms(
-        landed, rule("reserve", 0), picked[:, 0], picked[:, 1], picked[:, 2], picked[:, 3], picked[:, 4], picked[:, 5], picked[:, 6]
-    )
+    terms = price.Terms(landed, rule("reserve", 0), *(picked[:, at] for at in range(7)))
     # Where nobody said how to price, nothing is priced.
     limits = price.Limits(
         rule("rule", int(price.Rule.unset)),
         rule("rule_value", 0),
         rule("min_margin", NONE),
         rule("min_profit", NONE),
-        tighter(tighter(item_least, least, np.maximum), rule("least_price", NONE), np.maximum),
-        tighter(rule("ceiling", NONE), ceiling, np.minimum),
+        tighter(tighter(own.item_least, own.least_price, np.maximum), rule("least_price", NONE), np.maximum),
+        tighter(rule("ceiling", NONE), own.ceiling, np.minimum),
         rule("endings", 0),
-        np.where(old > 0, old, NONE),
+        np.where(own.old > 0, own.old, NONE),
         rule("step", NONE),
     )
     return terms, limits

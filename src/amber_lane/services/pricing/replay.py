@@ -25,7 +25,7 @@ from ...data.watch import Sighting
 from ..base.context import Context
 from .decide import BY_STOCK, LIVE, PAUSED, decide
 from .drafts import Change
-from .frame import DAY_MS, Book, Raw, build, terms_of
+from .frame import DAY_MS, Book, OwnLimits, Raw, build, terms_of
 from .frame import read as read_listings
 from .inputs import Facts, NoRate
 from .lane_costing import Parts
@@ -258,14 +258,9 @@ def _counted(context: Context, book: Book) -> tuple[Ints, Ints]:
     return np.where(parts.den == 1, parts.num, -(-usual * parts.num // parts.den)), np.where(parts.den == 1, parts.den, usual)
 
 
-def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> tuple[Shown, int, int, int]:
-    """What each listing would have shown: every step decided as a sweep would have, in the order of time of each listing.
-
-    Returns it with how many prices moved, how many pauses there were, and the share of the time on sale (ppm).
-    """
-    n, e = len(book.ids), len(truth.row)
-    rows = truth.row
-    endings = price.Endings()
+def _ruled(facts: Facts, book: Book, truth: Truth, endings: price.Endings) -> tuple[price.Terms, price.Limits]:
+    """The terms and limits of every step, by the rules at its landed cost."""
+    rows, e = truth.row, len(truth.row)
     stores = [facts.stores[i].code for i in book.store.tolist()]
     layers = price_layers(facts.rules, endings)
     # Names stand at every step only where a rule goes by them.
@@ -273,14 +268,61 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
     names = {"supplier": book.supplier_code, "category": book.category, "store": stores, "sku": book.sku_code}
     keys = Keys(**{name: [column[i] for i in rows.tolist()] if name in scopes else [] for name, column in names.items()})
     over = lay_over(e, layers, keys, truth.landed, facts.rules_in)
-    none = np.full(e, NONE, dtype=np.int64)
-    terms, limits = terms_of(
-        facts, book.store, book.category, truth.landed, over, book.limits.least_price[rows], none, none, np.zeros(e, dtype=np.int64), rows
-    )
+    own = OwnLimits.none(e)._replace(item_least=book.limits.least_price[rows])
+    terms, limits = terms_of(facts, book.store, book.category, truth.landed, over, own, rows)
     terms = replace(terms, reserve=book.terms.reserve[rows])
-    limits = replace(limits, ceiling=np.where(limits.ceiling == NONE, book.limits.ceiling[rows], limits.ceiling))
-    starts = np.searchsorted(rows, np.arange(n))
-    counts = np.diff(np.r_[starts, e])
+    return terms, replace(limits, ceiling=np.where(limits.ceiling == NONE, book.limits.ceiling[rows], limits.ceiling))
+
+
+def _as_it_stood(part: Book, first: Bools, price_then: Ints) -> Book:
+    """Listings with nothing of today's that was not so then: no price rests, everything may be written, stock is no one else's."""
+    n = len(part.ids)
+    if first.any():
+        # Whatever is followed later, it starts as it should have been on that day.
+        for name in ("follow_price", "follow_stock"):
+            part.policy[name] = np.where(first, 1, part.policy[name])
+    return replace(
+        part,
+        wanted_price=np.where(price_then > 0, price_then, part.wanted_price),
+        steady=np.zeros(n, dtype=np.int64),
+        parts=Parts.none(),
+        prices_on=np.ones(n, dtype=np.bool_),
+        stock_on=np.ones(n, dtype=np.bool_),
+        rest_price=np.full(n, NONE, dtype=np.int64),
+        rest_stock=np.full(n, NONE, dtype=np.int64),
+    )
+
+
+def _in_order(out: list[tuple[Ints, Ints, Ints, Ints, Bools]]) -> Shown:
+    """All steps by listing and time."""
+    row, at_, prices, shows = (np.concatenate([one[i] for one in out]) if out else np.zeros(0, dtype=np.int64) for i in range(4))
+    live = np.concatenate([one[4] for one in out]) if out else np.zeros(0, dtype=np.bool_)
+    order = np.lexsort((at_, row))
+    return Shown(row[order], at_[order], prices[order], shows[order], live[order])
+
+
+def _same_as_before(truth: Truth) -> Bools:
+    """Steps of a listing at which neither its cost nor its stock is another than at the step before."""
+    rows, same = truth.row, np.zeros(len(truth.row), dtype=np.bool_)
+    same[1:] = (rows[1:] == rows[:-1]) & (truth.landed[1:] == truth.landed[:-1]) & (truth.available[1:] == truth.available[:-1])
+    return same
+
+
+def _wordless(book: Book) -> Book:
+    """Words decide nothing, and are not carried through every step."""
+    words: dict[str, Any] = {one.name: [] for one in fields(book) if isinstance(getattr(book, one.name), list)}
+    return replace(book, **words)
+
+
+def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> tuple[Shown, int, int, int]:
+    """What each listing would have shown: every step decided as a sweep would have, in the order of time of each listing.
+
+    Returns it with how many prices moved, how many pauses there were, and the share of the time on sale (ppm).
+    """
+    n, endings = len(book.ids), price.Endings()
+    terms, limits = _ruled(facts, book, truth, endings)
+    starts = np.searchsorted(truth.row, np.arange(n))
+    counts = np.diff(np.r_[starts, len(truth.row)])
     # It begins with the price that the rules ask for on the first day, so that both sets start from what they would have made.
     state, paused_by = np.full(n, LIVE, dtype=np.int64), np.zeros(n, dtype=np.int64)
     now_price, quantity = np.zeros(n, dtype=np.int64), np.zeros(n, dtype=np.int64)
@@ -288,13 +330,10 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
     since = np.full(n, NONE, dtype=np.int64)
     # A listing that the last step left as it was stays so for as long as nothing of it moves; most days nothing does.
     settled = np.zeros(n, dtype=np.bool_)
-    same = np.zeros(e, dtype=np.bool_)
-    same[1:] = (rows[1:] == rows[:-1]) & (truth.landed[1:] == truth.landed[:-1]) & (truth.available[1:] == truth.available[:-1])
+    same = _same_as_before(truth)
     out: list[tuple[Ints, Ints, Ints, Ints, Bools]] = []
     moves = pauses = 0
-    # Words decide nothing, and are not carried through every step.
-    words: dict[str, Any] = {one.name: [] for one in fields(book) if isinstance(getattr(book, one.name), list)}
-    bare = replace(book, **words)
+    bare = _wordless(book)
     for k in range(int(counts.max(initial=0))):
         mine = np.flatnonzero(counts > k)
         at = starts[mine] + k
@@ -313,30 +352,11 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
             continue
         fresh = (step_at_[mine] != NONE) & (step_at_[mine] > t - DAY_MS) & (step_price[mine] > 0)
         old = np.where(fresh, step_price[mine], now_price[mine])
-        part = replace(
-            _rows(bare, mine),
-            state=state[mine],
-            paused_by=paused_by[mine],
-            wanted_price=np.where(now_price[mine] > 0, now_price[mine], book.wanted_price[mine]),
-            wanted_quantity=quantity[mine],
-            steady=np.zeros(len(mine), dtype=np.int64),
-            available=truth.available[at],
-            parts=Parts.none(),
-            endings=endings,
-            terms=terms.take(at),
-            limits=replace(limits.take(at), old=np.where(old > 0, old, NONE)),
-            prices_on=np.ones(len(mine), dtype=np.bool_),
-            stock_on=np.ones(len(mine), dtype=np.bool_),
-            rest_price=np.full(len(mine), NONE, dtype=np.int64),
-            rest_stock=np.full(len(mine), NONE, dtype=np.int64),
-        )
         first = now_price[mine] == 0
-        if first.any():
-            # Whatever is followed later, it starts as it should have been on that day.
-            part.policy["follow_price"], part.policy["follow_stock"] = (
-                np.where(first, 1, part.policy[name]) for name in ("follow_price", "follow_stock")
-            )
-        decided = decide(part)
+        part = _as_it_stood(_rows(bare, mine), first, now_price[mine])
+        part = replace(part, state=state[mine], paused_by=paused_by[mine], wanted_quantity=quantity[mine], available=truth.available[at])
+        own = replace(limits.take(at), old=np.where(old > 0, old, NONE))
+        decided = decide(replace(part, endings=endings, terms=terms.take(at), limits=own))
         moved = ~first & (decided.price != now_price[mine])
         moves += int(moved.sum())
         pauses += int((~first & (decided.state != LIVE) & (state[mine] == LIVE)).sum())
@@ -347,14 +367,11 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
         now_price[mine], quantity[mine] = decided.price, decided.quantity
         state[mine] = np.where(decided.state == LIVE, LIVE, PAUSED)
         paused_by[mine] = decided.paused_by
-        enough = (state[mine] == PAUSED) & (paused_by[mine] == BY_STOCK)
-        enough &= truth.available[at] - book.policy["cushion"][mine] >= book.policy["resume_at"][mine]
+        room = truth.available[at] - book.policy["cushion"][mine]
+        enough = (state[mine] == PAUSED) & (paused_by[mine] == BY_STOCK) & (room >= book.policy["resume_at"][mine])
         since[mine] = np.where(enough, np.where(since[mine] == NONE, t, since[mine]), NONE)
         out.append((mine, t, now_price[mine].copy(), quantity[mine].copy(), state[mine] == LIVE))
-    row, at_, prices, shows = (np.concatenate([one[i] for one in out]) if out else np.zeros(0, dtype=np.int64) for i in range(4))
-    live = np.concatenate([one[4] for one in out]) if out else np.zeros(0, dtype=np.bool_)
-    order = np.lexsort((at_, row))
-    shown = Shown(row[order], at_[order], prices[order], shows[order], live[order])
+    shown = _in_order(out)
     return shown, moves, pauses, _live_share(shown, past)
 
 

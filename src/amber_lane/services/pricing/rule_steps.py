@@ -11,7 +11,7 @@ from ...core import price as pricing
 from ...core.money import Ints
 from ...core.price import NONE, Endings
 from ...data.prices import PriceRule
-from .frame import Book, terms_of
+from .frame import Book, OwnLimits, terms_of
 from .inputs import Facts
 from .policy import Keys, lay_over, price_layers
 
@@ -74,9 +74,9 @@ def _dip(facts: Facts, store: int, code: str, rules: Sequence[PriceRule], edge: 
 def _prices(facts: Facts, store: int, code: str, rules: Sequence[PriceRule], landed: Ints) -> Ints:
     n, endings = len(landed), Endings()
     over = lay_over(n, price_layers(rules, endings), Keys([""] * n, [""] * n, [code] * n, [""] * n), landed, facts.rules_in)
-    none = np.full(n, NONE, dtype=np.int64)
+    np.full(n, NONE, dtype=np.int64)
     which = np.full(n, store, dtype=np.int64)
-    terms, limits = terms_of(facts, which, [""] * n, landed, over, none, none, none, np.zeros(n, dtype=np.int64))
+    terms, limits = terms_of(facts, which, [""] * n, landed, over, OwnLimits.none(n))
     return pricing.solve(terms, limits, endings).price
 
 

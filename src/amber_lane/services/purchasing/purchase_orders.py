@@ -96,8 +96,6 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
     items = by_id(s, Item, (part.item_id for part in parts))
     have = bought_parts(s, (line.id for line in lines))
     store = context.get(Store, order.store_id, "store")
-    address = order.address_override or order.address
-    latin = in_latin(address)
     groups: dict[tuple[int, int, str], list[tuple[OrderLine, LanePart]]] = {}
     for line in lines:
         lane = lanes[line.lane_id or 0]
@@ -134,31 +132,9 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
         for (line, part), cost in zip(group, costs, strict=True):
             item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
             out.append(BoughtLine(line_no=len(out) + 1, item=item.number, quantity=quantity))
-            s.add(
-                PurchaseLine(
-                    purchase_id=purchase.id,
-                    order_line_id=line.id,
-                    line_no=len(out),
-                    item_id=item.id,
-                    quantity=quantity,
-                    planned_cost=cost,
-                )
-            )
-        queue.put(
-            context,
-            f"supplier:{supplier_id}",
-            f"purchase:{purchase.reference}",
-            purchase.reference,
-            PurchasePayload(
-                reference=purchase.reference,
-                origin=origin.code,
-                service=service,
-                lines=tuple(out),
-                note=" ".join(filter(None, (supplier.parcel_note, _pack_with(context, order)))),
-                greeting=store.greeting.replace("{name}", order.buyer),
-                address=BoughtAddress(**_written(context, supplier, store, address, latin)),
-            ),
-        )
+            whose = {"purchase_id": purchase.id, "order_line_id": line.id, "line_no": len(out), "item_id": item.id}
+            s.add(PurchaseLine(**whose, quantity=quantity, planned_cost=cost))
+        _send_out(context, order, store, supplier, origin.code, purchase, out)
         made.append(purchase)
     for line in lines:
         step_line(line, "buy")
@@ -168,6 +144,23 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
     order_profit.refresh(context, {order.id})
     write_mail(context, "bought", order, store, lines, "", {})
     return made
+
+
+def _send_out(
+    context: Context, order: Order, store: Store, supplier: Supplier, origin: str, purchase: PurchaseOrder, lines: list[BoughtLine]
+) -> None:
+    """The purchase's row in the outbox, in the transaction that decided it."""
+    address = order.address_override or order.address
+    payload = PurchasePayload(
+        reference=purchase.reference,
+        origin=origin,
+        service=purchase.service,
+        lines=tuple(lines),
+        note=" ".join(filter(None, (supplier.parcel_note, _pack_with(context, order)))),
+        greeting=store.greeting.replace("{name}", order.buyer),
+        address=BoughtAddress(**_written(context, supplier, store, address, in_latin(address))),
+    )
+    queue.put(context, f"supplier:{supplier.id}", f"purchase:{purchase.reference}", purchase.reference, payload)
 
 
 def _pack_with(context: Context, order: Order) -> str:
@@ -281,21 +274,10 @@ def take_answer(context: Context, answer: PurchaseAnswer, corrects: bool = False
     if purchase is None or purchase.state in ("refused", "stopped", "withdrawn"):
         return
     purchase.their_number = answer.their_number or purchase.their_number
-    planned = purchase.goods + purchase.shipping + purchase.handling
-    if answer.billed is not None and answer.currency not in ("", purchase.currency):
-        purchase.bill_fault = BillFault.other_currency
-        purchase.noted = f"its bill is in {answer.currency}, and we ordered in {purchase.currency}: ask the supplier, it is not taken"
-    elif answer.billed is not None and 0 < FAR * planned < answer.billed:
-        times, purchase.bill_fault = answer.billed // planned, BillFault.far_higher
-        purchase.noted = f"its bill of {show(answer.billed, purchase.currency)} is {times} times what we ordered for: ask, it is not taken"
-    elif answer.billed is not None:
-        purchase.billed, purchase.noted, purchase.bill_fault = answer.billed, "", BillFault.none
+    _take_bill(purchase, answer)
     if purchase.state == "waiting":
         purchase.state = PURCHASE.step(purchase.state, "send")
-        # What has gone out cannot be taken back, so it is not offered any more.
-        references = func.json_each(AuditEntry.after, "$.references").table_valued("value")
-        sent = select(references.c.value).where(references.c.value == purchase.reference).exists()
-        context.session.execute(update(AuditEntry).where(AuditEntry.kind == "order.send", AuditEntry.undo == "open", sent).values(undo=""))
+        _cannot_be_taken_back(context, purchase.reference)
     if answer.state == "refused":
         if purchase.state in PURCHASE.sources("refuse"):
             _refused(context, purchase, answer.message)
@@ -305,15 +287,39 @@ def take_answer(context: Context, answer: PurchaseAnswer, corrects: bool = False
         if purchase.state == "refused":
             return
     if answer.state in ("accepted", "shipped") and purchase.state == "sent":
-        purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "accept"), context.now
-        purchase.message = ""
-        for line in _lines(context, purchase):
-            if line.state in ORDER_LINE.sources("acknowledge") and all_are(context, line, ("accepted", "shipped")):
-                step_line(line, "acknowledge")
-        _prove_lanes(context, purchase)
+        _accepted(context, purchase)
     if answer.tracking:
         take_tracking(context, purchase, answer.tracking, corrects)
     order_profit.refresh(context, {purchase.order_id})
+
+
+def _take_bill(purchase: PurchaseOrder, answer: PurchaseAnswer) -> None:
+    """What a supplier says that it bills; what cannot be right is noted, and what was planned counts until somebody has asked."""
+    planned = purchase.goods + purchase.shipping + purchase.handling
+    if answer.billed is not None and answer.currency not in ("", purchase.currency):
+        purchase.bill_fault = BillFault.other_currency
+        purchase.noted = f"its bill is in {answer.currency}, and we ordered in {purchase.currency}: ask the supplier, it is not taken"
+    elif answer.billed is not None and 0 < FAR * planned < answer.billed:
+        times, purchase.bill_fault = answer.billed // planned, BillFault.far_higher
+        purchase.noted = f"its bill of {show(answer.billed, purchase.currency)} is {times} times what we ordered for: ask, it is not taken"
+    elif answer.billed is not None:
+        purchase.billed, purchase.noted, purchase.bill_fault = answer.billed, "", BillFault.none
+
+
+def _cannot_be_taken_back(context: Context, reference: str) -> None:
+    """What has gone out cannot be taken back, so it is not offered any more."""
+    references = func.json_each(AuditEntry.after, "$.references").table_valued("value")
+    sent = select(references.c.value).where(references.c.value == reference).exists()
+    context.session.execute(update(AuditEntry).where(AuditEntry.kind == "order.send", AuditEntry.undo == "open", sent).values(undo=""))
+
+
+def _accepted(context: Context, purchase: PurchaseOrder) -> None:
+    purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "accept"), context.now
+    purchase.message = ""
+    for line in _lines(context, purchase):
+        if line.state in ORDER_LINE.sources("acknowledge") and all_are(context, line, ("accepted", "shipped")):
+            step_line(line, "acknowledge")
+    _prove_lanes(context, purchase)
 
 
 def take_answers(context: Context, answers: Iterable[PurchaseAnswer]) -> str:
