@@ -9,7 +9,7 @@ export UV_NO_PROGRESS := 1
 WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts -type f 2>/dev/null)
 PY_SOURCES := $(shell find src -name '*.py' 2>/dev/null)
 
-.PHONY: layers help setup demo test test-real fresh audit bench bench-house bench-week check types shots states
+.PHONY: coverage layers help setup demo test test-real fresh audit bench bench-house bench-week check types shots states
 
 help:
 	@echo "make setup   everything that is needed, on a fresh machine"
@@ -17,6 +17,7 @@ help:
 	@echo "make test    all checks and tests"
 	@echo "make test-real   mail with Debian's own servers (as root)"
 	@echo "make fresh   empty the demo data"
+	@echo "make coverage   which lines the tests walk through, by room"
 	@echo "make bench   measure, and write docs/benchmarks.md"
 	@echo "make bench-house   houses of three sizes, and write docs/benchmarks-house.md (takes long)"
 	@echo "make bench-week   a week at work with three people, and write docs/benchmarks-week.md (takes 20 minutes)"
@@ -70,10 +71,17 @@ types: $(STAMPS)/install $(STAMPS)/npm
 	.venv/bin/amber-lane openapi > web/src/api/openapi.json
 	cd web && npm run -s types > /dev/null
 
+# Which lines the tests walk through, by room, with the floors that stand in pyproject.toml.
+coverage: setup $(STAMPS)/browser
+	rm -f .coverage*
+	.venv/bin/pytest -q -n 2 --dist loadscope --cov --cov-report= --cov-config=pyproject.toml
+	$(PY) -m tests.coverage_floors
+
 check: setup
 	.venv/bin/ruff check src tests bench
 	.venv/bin/ruff format --check -q src tests bench
 	.venv/bin/mypy
+	@.venv/bin/vulture | grep -E "^src/.*unused (function|method|class|property|import)" && { echo "dead code"; exit 1; } || true
 	.venv/bin/lint-imports > /tmp/amber-lane-imports.log || { cat /tmp/amber-lane-imports.log; exit 1; }
 	.venv/bin/amber-lane openapi | cmp - web/src/api/openapi.json || { echo "the interface changed: run make types"; exit 1; }
 	$(MAKE) -s states && git diff --quiet docs/states.md || { echo "the state machines changed: commit docs/states.md"; exit 1; }

@@ -43,7 +43,7 @@ def main() -> None:
             page.goto(f"http://127.0.0.1:8700{path}")
             page.get_by_role("main").locator("h1, h2").first.wait_for(state="attached")
             if name == "price":
-                page.get_by_role("button", name="keep 28 %").click()
+                page.get_by_role("button", name="margin of 28 %").click()
                 page.get_by_label("How much").fill("30")
                 page.get_by_role("button", name="Save as a draft").click()
                 page.get_by_role("heading", name="If you make it so").wait_for()

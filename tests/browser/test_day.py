@@ -49,7 +49,7 @@ def test_a_rule_is_tried_applied_and_undone(app: Page, shop) -> None:
     sku, _ = business.laned(5)
     before = business.listing(sku).wanted_price
     app.goto(f"{served.address}/price")
-    app.get_by_role("button", name=re.compile("keep 28 %")).click()
+    app.get_by_role("button", name=re.compile("margin of 28 %")).click()
     app.get_by_label("How much").fill("not much")
     app.get_by_role("button", name="Save as a draft").click()
     expect(app.get_by_text("is not a number that fits here")).to_be_visible()

@@ -42,7 +42,7 @@ def test_from_a_rule_to_a_number_in_the_store(page: Page, abroad) -> None:
     expect(page.get_by_role("banner").get_by_text(re.compile(house["day"]))).to_contain_text(house["clock"][:2])
     sku, _ = business.laned(3)
     page.goto(f"{served.address}/price")
-    page.get_by_role("button", name=re.compile("keep 28 %")).click()
+    page.get_by_role("button", name=re.compile("margin of 28 %")).click()
     page.get_by_label(re.compile("^Least profit")).fill(house["least"])
     page.get_by_role("button", name="Save as a draft").click()
     page.get_by_role("button", name=re.compile(r"Apply to \d+")).wait_for()
@@ -88,7 +88,7 @@ def test_another_currency_is_looked_at_before_it_is_saved(page: Page, abroad) ->
     expect(told.get_by_role("row", name=re.compile("Sums over stores are in"))).to_contain_text("EUR")
     expect(told.get_by_text(re.compile("left out until you enter a rate"))).to_be_visible()
     page.get_by_role("button", name="Save").first.click()
-    expect(page.get_by_text(re.compile("The house is in .*its sums in EUR"))).to_be_visible()
+    expect(page.get_by_text(re.compile("The business is in .*its sums in EUR"))).to_be_visible()
     page.keyboard.press("z")
     expect(page.get_by_text(re.compile("Undone"))).to_be_visible()
     with served.app_state.db.reading() as s:

@@ -130,7 +130,7 @@ def managers_only(request: Request) -> None:
     if here.role != "manager":
         raise HTTPException(403, "this is the manager's; your purchase orders are on your own page")
     if here.lacks:
-        raise HTTPException(403, "this house asks managers for a code beside the password; set yours up first")
+        raise HTTPException(403, "managers here sign in with a code beside the password; set yours up first")
 
 
 async def known_questions(request: Request) -> None:

@@ -105,18 +105,14 @@ def days(own: Sequence[int], pool: Sequence[int]) -> Days:
     return Days(len(own), within(0.5), within(PROMISE))
 
 
-def state_by_trust(accepted: Share, on_time: Share, slow_below: float, shut_below: float) -> str:
-    """Whether a lane is open, slow or shut by what happened: only where even the better end of the interval says so.
+def states_by_trust(decided: Ints, on_time: Floats, slow_below: Floats, answered: Ints, accepted: Floats, shut_below: Floats) -> list[str]:
+    """Whether each lane is open, slow or shut by what happened: only where even the better end of the interval says so.
 
-    slow_below: share on time; shut_below: share accepted.
+    on_time, accepted: those better ends, of so many decided and answered; slow_below, shut_below: the shares asked for.
 
-    >>> from amber_lane.core.trust import Share
-    >>> late, good = Share(2, 10, 0.3, 0.1, 0.5), Share(9, 10, 0.9, 0.7, 0.99)
-    >>> state_by_trust(good, good, 0.8, 0.5), state_by_trust(good, late, 0.8, 0.5), state_by_trust(late, good, 0.8, 0.6)
-    ('open', 'slow', 'shut')
+    >>> one, late, good = np.array([1]), np.array([0.5]), np.array([0.99])
+    >>> [states_by_trust(one, on_time, good, one, taken, good * 0.6)[0] for on_time, taken in ((good, good), (late, good), (late, late))]
+    ['open', 'slow', 'shut']
     """
-    if accepted.count and accepted.high < shut_below:
-        return "shut"
-    if on_time.count and on_time.high < slow_below:
-        return "slow"
-    return "open"
+    state = np.where((decided > 0) & (on_time < slow_below), "slow", "open")
+    return [str(one) for one in np.where((answered > 0) & (accepted < shut_below), "shut", state)]

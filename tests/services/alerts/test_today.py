@@ -296,7 +296,7 @@ def test_dearest_first_and_a_settled_one_cannot_be_done_again(small: Small) -> N
     assert len(ranked) == 5 and ranked == sorted(ranked, reverse=True)
     key = of(small, "Doubted")[0].key
     small.write(lambda context: today.do_step(context, key))
-    with pytest.raises(Conflict, match="settled already"):
+    with pytest.raises(Conflict, match="done already"):
         small.write(lambda context: today.do_step(context, key))
     with pytest.raises(Conflict, match="in its own view"):
         small.write(lambda context: today.do_step(context, of(small, "Broken link")[0].key))

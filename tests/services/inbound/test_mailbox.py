@@ -100,7 +100,7 @@ def test_a_mail_is_not_believed_by_its_sender(by_mail: Small) -> None:
         by_mail.write(lambda context: mailbox.take_in_held(context, 2, mailbox.opened(mail)))
     assert by_mail.write(lambda context: mailbox.take_in_held(context, 1, mailbox.opened(mail))).message == "1 answer taken"
     assert state(by_mail, "ONE-A-1") == "refused"
-    with pytest.raises(Conflict, match="settled already"):
+    with pytest.raises(Conflict, match="done already"):
         by_mail.write(lambda context: mailbox.take_in_held(context, 1, mailbox.opened(mail)))
 
 

@@ -111,7 +111,7 @@ def test_a_move_that_is_not_like_the_item_is_doubted_and_reaches_no_store(small:
         assert s.get(Item, 2).offer == "doubted" and s.get(Item, 3).offer == "good"
     assert not [row for row in small.all(select(Outbox).where(Outbox.subject == "listing:2")) if row.made_at >= small.clock.now()]
     trouble = next(one for one in small.write(today.open_alerts) if one.key == "doubt:2")
-    assert trouble.other is not None and trouble.other.label == "Believe it"
+    assert trouble.other is not None and trouble.other.label == "Use the new cost"
     small.write(lambda context: today.do_step(context, "doubt:2", other=True))
     assert small.listing(2).wanted_price > price
     policy(small, doubt_deviations=0)
@@ -285,7 +285,7 @@ def test_what_a_store_shows_otherwise_is_found_and_settled_both_ways(small: Smal
     small.write(lambda context: drift.settle(context, [found[3].id, found[6].id], False))
     assert (small.listing(3).paused_by, small.listing(6).state) == ("hand", "ended")
     assert not small.all(select(Drift).where(Drift.ended_at.is_(None)))
-    with pytest.raises(Conflict, match="settled already"):
+    with pytest.raises(Conflict, match="done already"):
         small.write(lambda context: drift.settle(context, [found[3].id], True))
 
 

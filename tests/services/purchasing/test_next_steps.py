@@ -222,5 +222,5 @@ def test_orders_held_by_one_limit_are_one_row_that_is_settled_for_some_or_for_al
     capped.write(lambda context: undo.undo(context, undo.last_undoable(context).id))
     capped.write(lambda context: today.do_step(context, left.key, other=True))
     assert not rows() and "held" not in states(capped)
-    with pytest.raises(Conflict, match="settled already"):
+    with pytest.raises(Conflict, match="done already"):
         capped.write(lambda context: today.do_step(context, left.key, other=True))

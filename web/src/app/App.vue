@@ -75,7 +75,7 @@ onUnmounted(() => {
     <div class="bg-asphalt" />
     <main class="mx-auto w-full max-w-3xl pt-16">
       <h1>One thing before you go in</h1>
-      <p class="mt-1 mb-4 text-soft">This house asks every manager for a code beside the password. It takes a minute.</p>
+      <p class="mt-1 mb-4 text-soft">Every manager here signs in with a code beside the password. Setting it up takes a minute.</p>
       <SecondStep @done="look" />
       <button type="button" class="mt-4 font-semibold text-slate hover:underline" @click="leave">Sign out</button>
     </main>

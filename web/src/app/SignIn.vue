@@ -26,7 +26,7 @@ const { error, needs, busy, clear, send } = useForm()
 const vFocus = { mounted: (field: HTMLElement) => field.focus() }
 const HEAD = {
   first: [
-    'Open the house',
+    'Set up Amber Lane',
     'Nobody is here yet. Make your account and say where you are; then connect a store and a supplier.',
     'Make my account',
   ],
@@ -132,7 +132,8 @@ async function go() {
         </div>
       </form>
       <p v-if="step === 'forgot'" class="mt-3 text-soft">
-        A house that sends no mail mails no link: another manager lets you in anew under People, or whoever runs this machine does by
+        Where no mail server is connected, no link can be sent: another manager lets you in anew under People, or whoever runs this machine
+        does by
         <code class="font-mono">amber-lane new-password</code>.
       </p>
       <div v-if="here.demo && step === 'in'" class="sheet mt-4 p-4">

@@ -324,4 +324,4 @@ class TemplateAsk(Ask):
 def set_template(context: WriteContext, ask: TemplateAsk) -> Done:
     given = ask.model_dump()
     buyer_notifications.keep_template(context, given.pop("id"), given.pop("version"), **given)
-    return Done(message="Mail kept")
+    return Done(message="Mail saved")

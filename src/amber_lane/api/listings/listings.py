@@ -371,7 +371,7 @@ def try_phrase(context: ReadContext, ask: RuleShape) -> EffectOut:
 def add_phrase(context: WriteContext, ask: RuleShape) -> Done:
     """Keep a phrase rule, and change the words of listings in preparation and on sale by it. Can be undone."""
     n = add_rule(context, ask.find, ask.put, ask.store)
-    return Done(message=f"The rule is kept; {n} listing{'s' if n != 1 else ''} changed", count=n)
+    return Done(message=f"The rule is saved; {n} listing{'s' if n != 1 else ''} changed", count=n)
 
 
 @router.delete("/phrases/{number}")

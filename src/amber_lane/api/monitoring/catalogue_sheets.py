@@ -216,7 +216,7 @@ def keep(app: TheApp, context: WriteContext, request: Request, number: Big, ask:
         body["path"] = str(_path(app, number, ask.token))
     kind = "catalogue" if ask.token else "join"
     job = start(context, kind, f"{kind}-supplier-{number}", f"Bringing in {supplier.name}'s items", body)
-    return ReadingStarted(job=job.id, message=f"{supplier.name}'s columns are kept; its items are being brought in")
+    return ReadingStarted(job=job.id, message=f"{supplier.name}'s columns are saved; its items are being imported")
 
 
 @router.get("/{number}/sheet/bad/{token}.{form}", response_class=Response, responses=SHEET)

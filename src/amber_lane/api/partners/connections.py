@@ -302,7 +302,7 @@ def switch(context: WriteContext, owner: str, number: Big, ask: SwitchAsk) -> Do
 
 def _world(app: AppState) -> str:
     if not app.settings.world:
-        raise Conflict("this is not a practice house; there is no world to turn")
+        raise Conflict("there is no practice world here")
     return app.settings.world
 
 

@@ -139,4 +139,4 @@ def set_sending(context: WriteContext, number: Big, ask: SendingAsk) -> Done:
         )
         for o in ask.origins
     ]
-    return Done(message=f"How {partner_terms.set_origins(context, number, ask.version, terms).name} sends is kept")
+    return Done(message=f"How {partner_terms.set_origins(context, number, ask.version, terms).name} sends is saved")

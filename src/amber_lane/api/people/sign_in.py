@@ -174,7 +174,7 @@ def first_start(request: Request, response: Response, ask: FirstPerson, app: The
     own_page(request)
     with app.db.writing() as s:
         if s.scalar(select(func.count()).select_from(Person)):
-            raise HTTPException(409, "this house has people already; sign in")
+            raise HTTPException(409, "somebody is here already; sign in")
         context = Context(s, app.clock, ask.name)
         person = users.make_person(context, ask.name, ask.mail, ask.password)
         set_usual_place(context, ask.country, ask.zone, ask.currency)

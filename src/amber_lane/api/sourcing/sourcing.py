@@ -265,7 +265,7 @@ def ask_supplier(context: WriteContext, ask: RequestAsk) -> Done:
     if sku is None:
         raise NotFound(f"there is no SKU {ask.sku}")
     supplier_requests.ask(context, ask.supplier, sku.id, minor(ask.target, "target"), ask.note, ask.mail)
-    return Done(message="Asked; the mail is on its way" if ask.mail else "The request is kept; send its words to the supplier")
+    return Done(message="Asked; the mail is on its way" if ask.mail else "The request is saved; send its words to the supplier")
 
 
 @router.post("/requests/{number}/answer")

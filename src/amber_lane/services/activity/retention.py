@@ -75,7 +75,7 @@ def set_keeping(context: Context, wanted: Keeping) -> str:
         for one in fields(Keeping)
         if one.name != "archive"
     )
-    context.log("keeping.set", "house", f"kept: {message}", before={"keeping": before}, undo=True)
+    context.log("keeping.set", "house", f"how long things are kept: {message}", before={"keeping": before}, undo=True)
     context.session.flush()
     return "Kept so from now on"
 

@@ -98,7 +98,7 @@ def send_pauses_again(context: Context, store_id: int, only: Collection[int] = (
     """What a store has not taken of our pauses is tried at once. Returns how many listings; Conflict when none is open any more."""
     rows = oversold(context, store_id, only)
     if not rows:
-        raise Conflict("this is settled already")
+        raise Conflict("this is done already")
     for chunk in in_chunks([f"listing:{row.id}" for row in rows], 500):
         mine = (Outbox.subject.in_(chunk), Outbox.kind == "listing")
         found = context.session.scalars(queue.of_subjects(select(Outbox).where(*mine, Outbox.state.in_(("dead", "waiting"))))).all()
@@ -119,7 +119,7 @@ def _unmapped_listings(context: Context) -> Iterator[Alert]:
             f"{gone} listing{'s have' if gone > 1 else ' has'} no item left: {next(one.message for one in rows if one.kind == GONE)}",
             "nothing can be bought for them until they have another",
             context.now,
-            Step(f"Settle {gone}", go="/lanes"),
+            Step(f"Replace {gone}", go="/lanes"),
             sum(one.a_day for one in rows if one.kind == GONE),
             True,
             count=gone,
@@ -133,7 +133,7 @@ def _unmapped_listings(context: Context) -> Iterator[Alert]:
             f"{len(rows)} SKU{'s' if len(rows) > 1 else ''} on sale without a lane",
             "their price and stock follow nobody",
             context.now,
-            Step(f"Settle {len(rows)}", go="/lanes"),
+            Step(f"Map {len(rows)}", go="/lanes"),
             half_up(sum(one.sku.pace for one in rows) * refund_cost(context), PPM),
             True,
             count=len(rows),

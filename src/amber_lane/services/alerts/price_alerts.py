@@ -275,7 +275,7 @@ def _no_rule(context: Context) -> Iterator[Alert]:
             "price",
             "No rule yet",
             f"{n:,} listings have no price rule and keep their own price" if n > 1 else f"{sku} has no price rule and keeps its own price",
-            "no rule of the house, their supplier, category, store or SKU says how to price them; they do not follow their cost",
+            "no general rule and none of their supplier, category, store or SKU says how to price them; they do not follow their cost",
             context.now,
             Step("Set a rule", go="/price"),
             0,

@@ -246,7 +246,7 @@ def retry(context: Context, key: str, only: int | None = None) -> int:
     group = next((one for one in dead_groups(context) if one.key == key), None)
     rows = group.rows(context, only=only) if group else []
     if not rows:
-        raise Conflict("this is settled already")
+        raise Conflict("this is done already")
     queue.retry_many(context, rows)
     return len(rows)
 
@@ -256,7 +256,7 @@ def arrived(context: Context, key: str, only: int | None = None) -> int:
     group = next((one for one in dead_groups(context) if one.key == key), None)
     rows = group.rows(context, only=only) if group else []
     if not rows:
-        raise Conflict("this is settled already")
+        raise Conflict("this is done already")
     queue.arrived(context, rows)
     effects.follow(context, [(row, None) for row in rows])
     return len(rows)
@@ -267,7 +267,7 @@ def try_now(context: Context, target: str, fault: str) -> int:
     mine = (Outbox.target == target, Outbox.fault == fault, IS_DELAYED)
     rows = context.session.scalars(select(Outbox).where(*mine)).all()
     if not rows:
-        raise Conflict("this is settled already")
+        raise Conflict("this is done already")
     for row in rows:
         row.after = context.now
     owner, number = party_of(target)

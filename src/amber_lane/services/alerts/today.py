@@ -96,7 +96,7 @@ def do_step(context: Context, key: str, other: bool = False, choice: str = "", k
         # One of a store's many, which stand as one row.
         alert = next(iter(goods_alerts.oversell(context, only=_numbers([asked]))), None)
     if alert is None:
-        raise Conflict("this is settled already")
+        raise Conflict("this is done already")
     return _do(Doing(context, alert, other, choice, only))
 
 
@@ -112,7 +112,7 @@ def _for_many(context: Context, key: AlertKey, other: bool, keys: Sequence[Alert
         return f"{n:,} pause{'s are' if n > 1 else ' is'} sent again"
     row = next((one for one in open_alerts(context) if one.key == key), None)
     if row is None:
-        raise Conflict("this is settled already")
+        raise Conflict("this is done already")
     step = row.other if other else row.step
     if step is None or not step.act:
         raise Conflict("this step is yours to take in its own view")
@@ -132,7 +132,7 @@ def _for_many(context: Context, key: AlertKey, other: bool, keys: Sequence[Alert
             continue
     if not done:
         raise Conflict("none of these is open any more")
-    return f"{step.label}: {done} done" + (f", {len(found) - done} had been settled" if done < len(found) else "")
+    return f"{step.label}: {done} done" + (f", {len(found) - done} were done already" if done < len(found) else "")
 
 
 def _do(do: Doing) -> str:
@@ -150,7 +150,7 @@ def put_off(context: Context, key: str, hours: int, until_change: bool = False) 
         return snooze(context, key, timedelta(hours=hours))
     open_now = next((one for one in (*open_alerts(context), *singles(context)) if one.key == key), None)
     if open_now is None:
-        raise Conflict("this is settled already")
+        raise Conflict("this is done already")
     return snooze(context, key, timedelta(days=365), open_now.message)
 
 

@@ -313,7 +313,7 @@ def _wishes(context: Context) -> Iterator[Alert]:
             f"Order {order.number}: {order.wants_message}",
             order.buyer,
             order.came_at,
-            Step("See the order", go=f"/orders?state=all&row={order.id}") if order.wants == "cancel" else Step("Settled", act=True),
+            Step("See the order", go=f"/orders?state=all&row={order.id}") if order.wants == "cancel" else Step("Done with it", act=True),
             refund_cost(context) if order.wants != "return" else exchange_rates.Worth(context).of(paid, order.currency),
             False,
             "waits",

@@ -122,7 +122,7 @@ def set_place(context: Context, place: Place) -> str:
     row.value = asdict(place)
     context.session.info.pop(PLACE, None)
     money = f", its sums in {place.currency}" if place.currency else ""
-    message = f"the house is in {place.country}, time zone {place.zone}{money}"
+    message = f"the business is in {place.country}, time zone {place.zone}{money}"
     context.log("place.set", "house", message, before={"place": before}, undo=True)
     context.session.flush()
     return message[0].upper() + message[1:]

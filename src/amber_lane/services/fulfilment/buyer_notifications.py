@@ -199,7 +199,7 @@ def restore_template(context: Context, number: int, before: dict[str, object] | 
     row = context.get(MessageTemplate, number, "template")
     if before is None:
         if row.store_id is None and row.language == "en":
-            raise Conflict("the house's own mail stays; switch it off instead")
+            raise Conflict("the general template stays; switch it off instead")
         context.session.delete(row)
         return
     for name, value in before.items():

@@ -121,7 +121,7 @@ def drop_wrong(context: Context, reference: str) -> None:
     """A person says that a wrong number is no matter. Can be undone."""
     purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference.strip()))
     if purchase is None or not purchase.message or purchase.state not in WRONG_IN:
-        raise Conflict("this is settled already")
+        raise Conflict("this is done already")
     before = {"purchase": purchase.id, "message": purchase.message}
     purchase.message = ""
     purchase.version += 1

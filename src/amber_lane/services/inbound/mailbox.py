@@ -94,7 +94,7 @@ def take_in_held(context: Context, number: int, came: Opened) -> Letter:
     """A person says that a mail is of whom it says: what its files say is done now."""
     row = context.get(Letter, number, "mail")
     if not row.held or row.supplier_id is None:
-        raise Conflict("what this mail says was settled already")
+        raise Conflict("what this mail says was done already")
     if came.mail.uid != row.uid:
         raise Conflict("this is another mail")
     supplier = context.get(Supplier, row.supplier_id, "supplier")

@@ -14,7 +14,7 @@ from ...core.money import Bools, Floats, Ints
 from ...core.numbers import PPM
 from ...core.price import NONE
 from ...core.states import LaneCause
-from ...core.trust import LIKE_POOL, Days, Share, days, share, shares, shrunk
+from ...core.trust import LIKE_POOL, Days, Share, days, share, shares, shrunk, states_by_trust
 from ...data.base import Row, by_index, to_ms
 from ...data.bulk import bulk_update, by_id, in_chunks
 from ...data.columns import fetch_columns, or_none, place_of
@@ -340,10 +340,8 @@ def moves(context: Context, found: Seen) -> dict[int, tuple[str, str]]:
     of = found.own.supplier.tolist()
     slow, shut = (np.array([limits[number][name] for number in of], dtype=np.int64) / PPM for name in ("slow_below", "shut_below"))
     accepted, on_time = _shares_of(found.own, found.pools)
-    # As core.trust.state_by_trust says of each.
-    state = np.where((found.own.decided > 0) & (on_time[2] < slow), "slow", "open")
-    state = np.where((found.own.answered > 0) & (accepted[2] < shut), "shut", state)
-    wanted = dict(zip(found.own.lane.tolist(), state.tolist(), strict=True))
+    states = states_by_trust(found.own.decided, on_time[2], slow, found.own.answered, accepted[2], shut)
+    wanted = dict(zip(found.own.lane.tolist(), states, strict=True))
     other = [lane.id for lane in _movable(context, wanted) if wanted[lane.id] != lane.state]
     words = trusts(context, other, found.pools) if other else {}
     return {number: (wanted[number], f"by what happened: {in_words(words[number], wanted[number])}") for number in other}

@@ -264,7 +264,7 @@ def remove(context: Context, owner: str, number: int, version: int | None) -> st
     """Delete a partner that never did anything. Cannot be undone."""
     row: Any = _row(context, owner, number, version)
     if _did_something(context, owner, row):
-        raise Conflict(f"{row.name} has done things that are kept; disconnect it instead")
+        raise Conflict(f"{row.name} has orders or listings here; disconnect it instead")
     tables = Base.metadata.tables
     if owner == "supplier":
         origins = select(tables["origin"].c.id).where(tables["origin"].c.supplier_id == number)

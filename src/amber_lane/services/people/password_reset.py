@@ -64,7 +64,7 @@ def ask(context: Context, mail: str, page: str, asked_from: str) -> None:
         "If it was not you, do nothing: your password stays as it is.\n"
     )
     sent = queue.mail(context, f"password:{link.id}", f"person:{person.id}", person.mail, "A new password for Amber Lane", text)
-    message = f"{person.name} asked for a new password, from {asked_from}" + ("" if sent else "; the house has no mailbox to send the link")
+    message = f"{person.name} asked for a new password, from {asked_from}" + ("" if sent else "; there is no mailbox to send the link by")
     context.log("person.forgot", person.name, message, count=0)
 
 

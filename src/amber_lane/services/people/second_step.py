@@ -88,7 +88,7 @@ def turn_off(context: Context, credentials: CredentialStore, password: str, code
     """A person goes back to the password alone, where the house lets them."""
     person = _proven(context, credentials, password, code)
     if person.role == "manager" and required(context.session):
-        raise Conflict("this house asks managers for a code; set up a new phone in place of the old one")
+        raise Conflict("managers here sign in with a code; set up a new phone in place of the old one")
     forget(person)
     context.log("person.second", person.name, f"{person.name} signs in by password alone from now on")
 

@@ -218,7 +218,7 @@ class PolicyChange:
         return context.log(
             "policy.change",
             self.key or self.scope,
-            f"limits of {self.key or 'the house'} changed",
+            f"limits of {self.key} changed" if self.key else "general limits changed",
             before=kept,
             after=row.fields,
             undo=True,

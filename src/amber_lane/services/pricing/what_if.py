@@ -204,7 +204,7 @@ def explain_decision(context: Context, number: int) -> tuple[ListingDecision, Li
     response = context.get(ListingDecision, number, "response")
     listing = context.get(Listing, response.listing_id, "listing")
     if "landed" not in (response.terms or {}):
-        raise NotFound("this response kept no terms")
+        raise NotFound("nothing is known of the terms of this decision")
     return (
         response,
         listing,
@@ -255,7 +255,7 @@ def _settle(context: Context, body: dict[str, Any], part: Sequence[int]) -> int:
         return 0
     done, word = len(rows), "approved" if approve else "left as they are"
     after = {"responses": [row.id for row in rows]}
-    act = context.log_part("response.settle", "responses", lambda n: f"{n:,} waiting response{'s' if n > 1 else ''} {word}", after, done)
+    act = context.log_part("response.settle", "responses", lambda n: f"{n:,} waiting decision{'s' if n > 1 else ''} {word}", after, done)
     message = act.message
     many = [row for row in rows if row.outcome == CROWD]
     for row in rows:

@@ -53,7 +53,7 @@ def keep(context: Context, owner: str, number: int, version: int | None, fields:
             setattr(row, name, str(fields[name]).strip())
     kept = {"owner": owner, "id": number, "fields": before}
     context.log("ordering.change", row.name, f"how we order changed: {row.name}", before=kept, undo=True)
-    return f"How we order is kept for {row.name}"
+    return f"How we order from {row.name} is saved"
 
 
 def check_carrier_shape(shape: str) -> str:

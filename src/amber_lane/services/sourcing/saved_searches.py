@@ -42,7 +42,7 @@ def save(context: Context, name: str, ask: Search, every_hours: int, daily_limit
     )
     context.session.add(row)
     context.session.flush()
-    context.log("search.save", row.name, f"keeps looking for {row.name}, every {every_hours} h")
+    context.log("search.save", row.name, f"search {row.name} saved, it runs every {every_hours} h")
     return row
 
 

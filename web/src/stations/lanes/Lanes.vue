@@ -91,7 +91,7 @@ const ask = (code: string) => void router.push({ path: '/source', query: { view:
 // What the list of faults has found since the queue counted them.
 const { data: looked } = useQuery({ ...faultsQuery(), enabled: false })
 const views = computed(() => [
-  { key: 'settle', label: 'To settle', count: total.value, waits: true },
+  { key: 'settle', label: 'To map', count: total.value, waits: true },
   { key: 'settled', label: 'All lanes' },
   { key: 'faults', label: 'Faults', count: looked.value?.length ?? queue.value?.faults ?? 0, waits: true },
 ])
@@ -111,7 +111,7 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
     <section
       v-if="view === 'settle'"
       class="flex w-[296px] max-[1180px]:w-[232px] shrink-0 flex-col border-r border-rule bg-sheet"
-      aria-label="SKUs to settle"
+      aria-label="SKUs to map"
     >
       <div class="p-3"><Pills :pending="!queue" :options="views" chosen="settle" label="Parts of lanes" @choose="to" /></div>
       <ul class="min-h-0 flex-1 overflow-auto border-t border-rule-2">

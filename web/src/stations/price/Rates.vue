@@ -54,7 +54,7 @@ const settle = (one: Schema<'RateDoubt'>, believe: boolean) =>
         >{{ one.name.replace(' ', ' to ') }}: {{ one.message }} was told, {{ one.was }} before. It is not used until it is told again on
         another day.</span
       ><Btn small kind="main" @click="settle(one, false)">Keep {{ one.was }}</Btn
-      ><Btn small @click="settle(one, true)">Believe it</Btn>
+      ><Btn small @click="settle(one, true)">Use the new rate</Btn>
     </div>
     <form
       v-for="row in data.pairs"

@@ -37,7 +37,7 @@ const texts = reactive<Record<string, string>>(
 )
 const wrong = reactive<Record<string, string>>({})
 const HOW = [
-  ['margin', 'keep a margin of, % after tax'],
+  ['margin', 'a margin of, % after tax'],
   ['multiple', 'times landed cost'],
   ['add', `landed cost plus, ${rulesSign.value}`],
   ['return', 'earn on cost, %'],

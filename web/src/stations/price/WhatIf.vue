@@ -108,7 +108,7 @@ useKeys('Price', [
         <div>
           <h1>How prices are made</h1>
           <p class="text-xs text-soft">
-            The house's rule by landed cost; {{ others.length ? plural(others.length, 'exception') + ' below' : 'no exceptions' }}
+            The general rule by landed cost; {{ others.length ? plural(others.length, 'exception') + ' below' : 'no exceptions' }}
           </p>
         </div>
         <Btn small @click="edit(null, false)">Add a band</Btn>
@@ -130,7 +130,7 @@ useKeys('Price', [
           </button>
         </li>
         <li v-if="real && !house.length" class="p-4 text-soft">
-          No rule yet: every price is the lowest that loses nothing. Add a band to say what you want to keep.
+          No rule yet: every price is the lowest that loses nothing. Add a band to say what you want to earn.
         </li>
       </ul>
       <div class="flex items-baseline justify-between px-4 pt-4 pb-2">
@@ -155,7 +155,7 @@ useKeys('Price', [
           </button>
         </li>
       </ul>
-      <p v-else-if="real" class="px-4 text-soft">None: every supplier, category, store and SKU follows the house.</p>
+      <p v-else-if="real" class="px-4 text-soft">None: every supplier, category, store and SKU follows the general rule.</p>
       <RouterLink to="/setup/limits" class="block px-4 py-3 font-semibold text-slate hover:underline"
         >What we follow, and what we hold</RouterLink
       >

@@ -15,7 +15,7 @@ export function asks(rule: Rule): string {
     case 'add':
       return `cost plus ${ruleAmount(value)}`
     case 'margin':
-      return `keep ${share(value)}`
+      return `margin of ${share(value)}`
     case 'return':
       return `earn ${share(value)} on cost`
     default:

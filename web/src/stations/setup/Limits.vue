@@ -195,7 +195,7 @@ function kept() {
       <label class="flex items-center gap-2"
         ><span class="text-soft">Whose</span
         ><select class="field w-44!" :value="scope" @change="look_at(($event.target as HTMLSelectElement).value, '')">
-          <option value="house">the whole house</option>
+          <option value="house">everything</option>
           <option value="supplier">a supplier's items</option>
           <option value="category">a category</option>
           <option value="store">a store</option>
@@ -216,13 +216,13 @@ function kept() {
         @change="touched = false"
       />
       <template v-if="data?.own.length"
-        ><span class="ml-4 text-soft">Otherwise than the house:</span
+        ><span class="ml-4 text-soft">Different from the general limits:</span
         ><Btn v-for="one in data.own" :key="one.scope + one.key" small @click="look_at(one.scope, one.key)">{{
           nameOf(one)
         }}</Btn></template
       >
       <p v-if="!house" class="w-full text-xs text-soft">
-        An empty field is inherited; the nearest word wins: SKU, store, category, supplier, house.
+        An empty field is inherited; the nearest one wins: SKU, store, category, supplier, general.
       </p>
     </div>
     <Sight :of="asked" :lines="10" />
@@ -264,7 +264,7 @@ function kept() {
     <Accounts v-if="house" class="mt-3" />
     <DraftModal
       v-if="draft"
-      :title="house ? 'Limits of the house' : `Limits of ${nameOf({ scope, key })}`"
+      :title="house ? 'General limits' : `Limits of ${nameOf({ scope, key })}`"
       :draft="{ policy: draft }"
       @close="draft = null"
       @done="kept"

@@ -26,7 +26,7 @@ const PARTS = [
   ['log', 'Log', LogList],
   ['outbox', 'Outbox', OutboxList],
   ['people', 'People', People],
-  ['house', 'The house', HouseSet],
+  ['house', 'Business', HouseSet],
 ] as const
 const shown = computed(() => PARTS.filter(([key]) => key !== 'world' || live.pulse.value?.practice !== false))
 const part = computed(() => PARTS.find(([key]) => key === route.params.part) ?? PARTS[0])

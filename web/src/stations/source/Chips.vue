@@ -88,7 +88,7 @@ const share = (one: Schema<'SupplierOut'>) => (one.of ? `, kept ${one.kept} of $
         @change="whole('stock_least', $event)"
     /></label>
     <label class="chip" :class="values.rating_least ? 'on' : ''"
-      >promises kept<select :value="values.rating_least" aria-label="Promises kept by the supplier" @change="pick('rating_least', $event)">
+      >on time<select :value="values.rating_least" aria-label="Delivered on time by the supplier" @change="pick('rating_least', $event)">
         <option value="">whatever</option>
         <option value="80">80 % or more</option>
         <option value="90">90 % or more</option>

@@ -32,7 +32,7 @@ async function keep() {
 <template>
   <Modal
     open
-    title="Keep looking"
+    title="Save search"
     :message="`The search runs by itself with all its limits. ${fit === null ? '' : `${count(fit)} items fit it now; those you do not have come in first.`}`"
     @close="emit('close')"
   >
@@ -60,6 +60,6 @@ async function keep() {
       /></label>
     </div>
     <p v-if="wrong" role="alert" class="mt-3 text-brick">{{ wrong }}</p>
-    <template #acts><Btn @click="emit('close')">Cancel</Btn><Btn kind="main" @click="keep">Keep looking</Btn></template>
+    <template #acts><Btn @click="emit('close')">Cancel</Btn><Btn kind="main" @click="keep">Save search</Btn></template>
   </Modal>
 </template>

@@ -32,7 +32,7 @@ function open(one: Schema<'SavedOut'>) {
     <Empty
       v-if="data && !data.length"
       title="Nothing looks by itself yet"
-      message="Search for something, narrow it until it is what you want, then press Keep looking: new items that fit come in by themselves."
+      message="Search for something, narrow it until it is what you want, then press Save search: new items that fit come in by themselves."
     />
     <article v-for="one in data ?? []" :key="one.id" class="sheet mb-3 p-4">
       <div class="flex items-start gap-3">

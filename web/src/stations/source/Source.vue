@@ -52,7 +52,7 @@ const pasting = ref(false)
 const keeping = ref(false)
 const VIEWS = [
   { key: '', label: 'Find' },
-  { key: 'looking', label: 'Keeps looking' },
+  { key: 'looking', label: 'Saved searches' },
   { key: 'samples', label: 'Samples' },
   { key: 'requests', label: 'Asked of suppliers' },
 ]
@@ -78,7 +78,7 @@ useKeys('Source', [
   { key: 'p', message: 'put the chosen (or this one) on the shelf', run: () => void put(mine()) },
   { key: 'c', message: 'compare the chosen', run: compare },
   { key: 'l', message: 'bring in by links or numbers', run: () => (pasting.value = true) },
-  { key: 'o', message: 'keep looking by itself', run: () => (keeping.value = true) },
+  { key: 'o', message: 'save the search', run: () => (keeping.value = true) },
   { key: 'escape', message: 'close the bench', run: () => (active.value = null) },
 ])
 const ORDER: Record<string, string> = {
@@ -125,7 +125,7 @@ const jumpy = (row: Row) => row.moves >= 8
             />
             <kbd class="pointer-events-none absolute top-2.5 right-3 rounded border border-faint px-1 font-mono text-2xs text-soft">/</kbd>
           </div>
-          <Btn hint="L" @click="pasting = true">Paste links or numbers</Btn><Btn hint="O" @click="keeping = true">Keep looking</Btn>
+          <Btn hint="L" @click="pasting = true">Paste links or numbers</Btn><Btn hint="O" @click="keeping = true">Save search</Btn>
         </div>
         <Chips v-if="facets" :facets="facets" :values="values" @set="(name, value) => set({ [name]: value })" />
         <p class="flex items-baseline gap-2 text-soft">

@@ -43,7 +43,7 @@ const settle = (item: number, believe: boolean) =>
           </td>
           <td class="px-3 text-right whitespace-nowrap">
             <Btn small kind="main" @click="settle(one.item_id, false)">Keep {{ money(one.cost) }}</Btn>
-            <Btn class="ml-1" small @click="settle(one.item_id, true)">Believe it</Btn>
+            <Btn class="ml-1" small @click="settle(one.item_id, true)">Use the new cost</Btn>
           </td>
         </tr>
       </tbody>

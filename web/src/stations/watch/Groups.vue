@@ -19,7 +19,7 @@ const VERBS: Record<string, [string, string]> = {
   quantity: ['quantity followed', 'quantities followed'],
   pause: ['listing paused', 'listings paused'],
   resume: ['listing came back', 'listings came back'],
-  keep: ['price kept', 'prices kept'],
+  keep: ['price unchanged', 'prices unchanged'],
   hold: ['price waits', 'prices wait'],
   end: ['listing ended', 'listings ended'],
 }

@@ -88,7 +88,7 @@ const STATE: Record<string, string> = { live: 'on sale', paused: 'paused' }
             >{{ money(data.doubt_cost) }} was seen{{ data.doubt_seen > 0 ? `, ${plural(data.doubt_seen, 'time')} again` : '' }}; the last
             good cost of {{ money(data.cost) }} stands until you say.</span
           ><Btn small kind="main" @click="settle(false)">Keep {{ money(data.cost) }}</Btn
-          ><Btn small @click="settle(true)">Believe it</Btn>
+          ><Btn small @click="settle(true)">Use the new cost</Btn>
         </div>
         <div class="sheet mt-3 p-4">
           <h2 class="mb-2">

@@ -76,7 +76,7 @@ const about = (mark: Schema<'Mark'>) =>
       <div v-if="held(strip)" class="col-span-5 flex items-center gap-3 rounded bg-amber-wash px-3 py-1.5 text-amber-ink">
         <span class="flex-1">{{ held(strip)!.message }}. Nothing of it is used until you say so; the next sweeps may settle it too.</span
         ><Btn small kind="main" @click="settle(held(strip)!.id, false)">Keep last good stock</Btn
-        ><Btn small @click="settle(held(strip)!.id, true)">Use it after all</Btn>
+        ><Btn small @click="settle(held(strip)!.id, true)">Use it anyway</Btn>
       </div>
       <p v-else-if="strip.message && strip.link !== 'good'" class="col-span-5 text-brick">{{ strip.message }}</p>
     </div>

@@ -49,7 +49,7 @@ const pills = computed(() => {
     { key: 'stock', label: 'Stock', count: t?.kinds.quantity ?? 0 },
     { key: 'pause', label: 'Paused', count: t?.kinds.pause ?? 0 },
     { key: 'resume', label: 'Resumed', count: t?.kinds.resume ?? 0 },
-    { key: 'keep', label: 'Kept', count: t?.states.kept ?? 0 },
+    { key: 'keep', label: 'Unchanged', count: t?.states.kept ?? 0 },
     { key: 'doubted', label: 'Doubted', count: t?.doubted ?? 0, waits: true },
     { key: 'differs', label: 'Stores differ', count: t?.differs ?? 0, waits: true },
   ]
