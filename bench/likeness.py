@@ -13,7 +13,7 @@ from pathlib import Path
 
 from sqlalchemy import select
 
-from amber_lane.core.likeness import OPEN, Row, match
+from amber_lane.core.likeness import OPEN, ThingRow, match
 from amber_lane.data.shelf import Sku
 from amber_lane.data.source import Item
 from amber_lane.services.base.context import Context
@@ -84,9 +84,9 @@ def examples() -> Made:
         with (EXAMPLES / name).open(encoding="utf-8") as file:
             return list(csv.DictReader(file))
 
-    def row(r: dict[str, str], key: str, price: str) -> Row:
+    def row(r: dict[str, str], key: str, price: str) -> ThingRow:
         words = (r["title"], r["brand"], r["gtin"], r["mpn"])
-        return Row(r[key], *words, int(r.get("pack_size") or 1), float(r[price]), r["currency"], r.get("supplier", ""))
+        return ThingRow(r[key], *words, int(r.get("pack_size") or 1), float(r[price]), r["currency"], r.get("supplier", ""))
 
     made = Made([row(r, "sku", "price") for r in read("listings.csv")], [row(r, "item", "cost") for r in read("offers.csv")], set())
     mine, theirs = {one.key: i for i, one in enumerate(made.skus)}, {(one.supplier, one.key): i for i, one in enumerate(made.items)}

@@ -6,7 +6,7 @@ import random
 from collections.abc import Mapping, Sequence
 from datetime import date, timedelta
 
-from amber_lane.core.cost import Parcel
+from amber_lane.core.cost import ParcelTerms
 from amber_lane.core.route import Cap, LaneChoice, Leg, LineToFill, OrderToFill, way_of
 
 TODAY = date(2026, 3, 12)
@@ -35,14 +35,14 @@ def batch(n: int, seed: int, scarce: bool, skus: int | None = None, most_lines: 
     return orders, caps
 
 
-def _terms(luck: random.Random) -> tuple[Parcel, int]:
+def _terms(luck: random.Random) -> tuple[ParcelTerms, int]:
     bands = ((2000, 280, 90), (20000, 520, 150)) if luck.random() < 0.3 else ()
     over = luck.choice((None, 2500, 4000))
-    return Parcel(luck.choice((0, 30, 60)), luck.randrange(200, 560), luck.randrange(60, 220), over, bands), luck.randrange(2, 10)
+    return ParcelTerms(luck.choice((0, 30, 60)), luck.randrange(200, 560), luck.randrange(60, 220), over, bands), luck.randrange(2, 10)
 
 
 def _lanes(
-    luck: random.Random, origins: Mapping[tuple[int, int], tuple[Parcel, int]], sku: int, scarce: bool
+    luck: random.Random, origins: Mapping[tuple[int, int], tuple[ParcelTerms, int]], sku: int, scarce: bool
 ) -> tuple[int, list[LaneChoice]]:
     base = int(luck.lognormvariate(7.3, 0.8))
     lanes = []

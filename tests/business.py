@@ -182,7 +182,7 @@ class Business:
             context = self.context(s)
             pairs = s.execute(select(Sku.id, Item.id).join(Item, (Item.gtin == Sku.gtin) & (Item.gtin != ""))).all()
             for sku, item in pairs:
-                lanes.open_lane(context, sku, [lanes.Part(item, lanes.Fraction(1))])
+                lanes.open_lane(context, sku, [lanes.LaneItem(item, lanes.Fraction(1))])
         self.settle()
 
     def follow(self) -> None:

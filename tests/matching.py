@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 from dataclasses import dataclass, field
 
-from amber_lane.core.likeness import Row
+from amber_lane.core.likeness import ThingRow
 
 THINGS = [
     "watering can",
@@ -49,8 +49,8 @@ SUPPLIERS = ("one", "two", "three")
 class Made:
     """truth: (place of a SKU, place of an item) of all that are the same thing; other: the same in another pack."""
 
-    skus: list[Row]
-    items: list[Row]
+    skus: list[ThingRow]
+    items: list[ThingRow]
     truth: set[tuple[int, int]]
     other: set[tuple[int, int]] = field(default_factory=set)
 
@@ -81,15 +81,15 @@ def make(seed: int, skus: int, items: int, more_words: int = 0) -> Made:
     rng.shuffle(things)
     out = Made([], [], set())
 
-    def row(thing: tuple[tuple[object, ...], tuple[str, str, float]], key: str, supplier: str, price: float) -> Row:
+    def row(thing: tuple[tuple[object, ...], tuple[str, str, float]], key: str, supplier: str, price: float) -> ThingRow:
         what, (gtin, mpn, _) = thing
         if supplier and rng.random() < 0.02:
             gtin = rng.choice(things)[1][0]  # a barcode used a second time
         ids = (gtin if rng.random() < 0.5 else "", mpn if rng.random() < 0.35 else "")
         pack = int(str(what[6])) if supplier else 1
-        return Row(key, _title(rng, what), str(what[0]) if rng.random() < 0.5 else "", *ids, pack, round(price, 2), "GBP", supplier)
+        return ThingRow(key, _title(rng, what), str(what[0]) if rng.random() < 0.5 else "", *ids, pack, round(price, 2), "GBP", supplier)
 
-    told: list[tuple[int, Row]] = []
+    told: list[tuple[int, ThingRow]] = []
     for place, thing in enumerate(things[:skus]):
         out.skus.append(row(thing, f"G-{place:05d}", "", thing[1][2] * rng.uniform(1.6, 2.3)))
         if rng.random() < 0.8:

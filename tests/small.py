@@ -73,7 +73,7 @@ class Small:
             for n in range(1, items + 1):
                 self.list_sku(s, n)
             for n in range(1, items + 1):
-                lanes.open_lane(self.context(s), n, [lanes.Part(n, Fraction(1))])
+                lanes.open_lane(self.context(s), n, [lanes.LaneItem(n, Fraction(1))])
 
     def list_sku(self, s: Any, number: int, store: int = 1, price: int = 1000, currency: str = "GBP") -> Listing:
         """A SKU S-n on sale in a store."""

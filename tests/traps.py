@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 
-from amber_lane.core.likeness import Row
+from amber_lane.core.likeness import ThingRow
 
 from .matching import Made, barcode
 
@@ -40,12 +40,12 @@ class _Maker:
         self.rng, self.made, self.n = random.Random(seed), Made([], [], set()), 0
 
     def sku(self, title: str, gtin: str = "", brand: str = "", price: float = 0.0) -> int:
-        self.made.skus.append(Row(f"T-{len(self.made.skus):04d}", title, brand, gtin, "", 1, price, "GBP"))
+        self.made.skus.append(ThingRow(f"T-{len(self.made.skus):04d}", title, brand, gtin, "", 1, price, "GBP"))
         return len(self.made.skus) - 1
 
     def item(self, title: str, gtin: str = "", brand: str = "", pack: int = 1, of: int | None = None, other: int | None = None) -> int:
         place = len(self.made.items)
-        self.made.items.append(Row(f"I-{place:05d}", title, brand, gtin, "", pack, 0.0, "GBP", self.rng.choice(("up", "down"))))
+        self.made.items.append(ThingRow(f"I-{place:05d}", title, brand, gtin, "", pack, 0.0, "GBP", self.rng.choice(("up", "down"))))
         if of is not None:
             self.made.truth.add((of, place))
         if other is not None:

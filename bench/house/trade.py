@@ -9,7 +9,7 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from amber_lane.core.money import Ints
-from amber_lane.data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
+from amber_lane.data.orders import FillPlan, Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.transit import Parcel, ParcelLine
 
@@ -61,7 +61,7 @@ def orders(s: Session, n: int, luck: np.random.Generator, now: int, cost: Ints) 
     )
     write(
         s,
-        Plan,
+        FillPlan,
         m,
         order_id=ids,
         at=at,

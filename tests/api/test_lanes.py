@@ -87,7 +87,7 @@ def test_items_are_offered_refused_and_a_supplier_is_left_for_another(calls: Cal
 
 
 def test_a_fault_is_mended_by_its_step_or_set_aside(calls: Calls, small: Small) -> None:
-    small.write(lambda context: lanes.open_lane(context, 2, [lanes.Part(1, Fraction(4))], use=1))
+    small.write(lambda context: lanes.open_lane(context, 2, [lanes.LaneItem(1, Fraction(4))], use=1))
     (fault,) = calls.get("/lanes/faults")
     assert (fault["kind"], fault["step"]) == ("units", "Set it to 1")
     calls.post("/lanes/faults/mend", key=fault["key"])

@@ -64,7 +64,7 @@ def test_one_key_settles_each_and_the_next_stands_there(app: Page, shop) -> None
     expect(app.get_by_text(re.compile("Undone: .*not offered again"))).to_be_visible()
     expect(app.get_by_role("row", name=re.compile(third[1].number)).first).to_be_visible()
     with business.app_state.db.writing() as s:
-        lanes.open_lane(business.context(s), third[0].id, [lanes.Part(third[1].id, lanes.Fraction(1))])
+        lanes.open_lane(business.context(s), third[0].id, [lanes.LaneItem(third[1].id, lanes.Fraction(1))])
 
 
 def test_an_order_without_a_lane_is_filled_right_there_and_bought_once(app: Page, shop) -> None:

@@ -106,7 +106,7 @@ def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: 
         s.add(Item(id=9001, supplier_id=7, origin_id=70, number="IN-1", title="Hand lantern", currency="GBP", cost=10, stock=9))
         s.flush()
         sku = s.scalars(select(Lane.sku_id).where(Lane.sku_code == business.laned(3)[0])).first()
-        lanes.open_lane(d, sku, [lanes.Part(9001, Fraction(1))], use=1)
+        lanes.open_lane(d, sku, [lanes.LaneItem(9001, Fraction(1))], use=1)
         users.make_person(d, "Ines", "ines@agent.example", "long-enough-word", "agent", agent_portal.scope_of(d, "agent", [7], []))
 
     with business.app_state.db.writing() as s:

@@ -113,7 +113,7 @@ def test_lanes_are_put_in_order_and_shut_from_the_desk(app: Page, shop) -> None:
     other = business.laned(8)[1]
     with business.app_state.db.writing() as s:
         number = s.scalars(select(Sku.id).where(Sku.code == sku)).one()
-        lanes.open_lane(business.context(s), number, [lanes.Part(other.id, lanes.Fraction(1))], use=1)
+        lanes.open_lane(business.context(s), number, [lanes.LaneItem(other.id, lanes.Fraction(1))], use=1)
     app.goto(f"{served.address}/lanes?sku={number}")
     app.get_by_role("button", name="Make main").click()
     expect(app.get_by_text(re.compile("lane is now main lane")).first).to_be_visible()

@@ -16,7 +16,7 @@ from PIL import Image
 from amber_lane.connectors import pop_mail
 from amber_lane.connectors.errors import Denied, Malformed, OutsideError, RateLimited, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.kinds import KINDS, connect
-from amber_lane.connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseLine, Tracking
+from amber_lane.connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseItem, Tracking
 from amber_lane.connectors.wire import order_lines
 from amber_lane.sheets.mapped import look
 
@@ -182,7 +182,7 @@ def test_a_lost_purchase_is_unknown_and_can_be_asked_for(calm, partner):
     supplier, service = link(calm, partner), partner[2]
     numbers = calm.client.get(f"/world/record/numbers?supplier={service}").json()["numbers"]
     origin, way = {"wholesale": ("leeds", "tracked48"), "folder": ("gdynia", "road"), "retail": ("online", "standard")}[service]
-    wish = Purchase(f"T-{service}", origin, way, BUYER, [PurchaseLine(1, numbers[-1], 1)])
+    wish = Purchase(f"T-{service}", origin, way, BUYER, [PurchaseItem(1, numbers[-1], 1)])
     calm.dial(service, "lost_answer", 1)
     with pytest.raises(UnknownOutcome):
         supplier.buy(wish)

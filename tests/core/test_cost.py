@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from amber_lane.core.cost import (
     Conversion,
-    Parcel,
+    ParcelTerms,
     believable_tiers,
     convert_one,
     goods_cost,
@@ -81,13 +81,13 @@ def test_what_stock_serves_is_what_can_be_bought_for_it(stock, num, den, cushion
 @pytest.mark.parametrize(
     ("parcel", "units", "goods", "weight", "expected"),
     [
-        (Parcel(30, 160, 55), 1, 0, 0, 190),
-        (Parcel(30, 160, 55), 4, 0, 0, 355),
-        (Parcel(30, 160, 55, 2000), 4, 2000, 0, 30),
-        (Parcel(30, 160, 55, 2000), 4, 1999, 0, 355),
-        (Parcel(0, 160, 55, None, ((1000, 100, 10), (5000, 200, 20))), 3, 0, 1000, 120),
-        (Parcel(0, 160, 55, None, ((1000, 100, 10), (5000, 200, 20))), 3, 0, 1001, 240),
-        (Parcel(0, 160, 55, None, ((1000, 100, 10), (5000, 200, 20))), 3, 0, 9999, 240),
+        (ParcelTerms(30, 160, 55), 1, 0, 0, 190),
+        (ParcelTerms(30, 160, 55), 4, 0, 0, 355),
+        (ParcelTerms(30, 160, 55, 2000), 4, 2000, 0, 30),
+        (ParcelTerms(30, 160, 55, 2000), 4, 1999, 0, 355),
+        (ParcelTerms(0, 160, 55, None, ((1000, 100, 10), (5000, 200, 20))), 3, 0, 1000, 120),
+        (ParcelTerms(0, 160, 55, None, ((1000, 100, 10), (5000, 200, 20))), 3, 0, 1001, 240),
+        (ParcelTerms(0, 160, 55, None, ((1000, 100, 10), (5000, 200, 20))), 3, 0, 9999, 240),
     ],
 )
 def test_what_a_parcel_costs(parcel, units, goods, weight, expected) -> None:

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from amber_lane.core.likeness import OPEN, REVIEW, Row, check_gtin, match, message
+from amber_lane.core.likeness import OPEN, REVIEW, ThingRow, check_gtin, match, message
 from amber_lane.core.likeness.read import read_thing
 from amber_lane.core.likeness.words import Vocabulary, split
 
@@ -22,7 +22,7 @@ EXAMPLES = Path(__file__).parents[3] / "shared" / "examples" / "match"
 
 
 def measure(
-    skus: list[Row], items: list[Row], truth: set[tuple[int, int]], other: Collection[tuple[int, int]] = ()
+    skus: list[ThingRow], items: list[ThingRow], truth: set[tuple[int, int]], other: Collection[tuple[int, int]] = ()
 ) -> tuple[float, float, float]:
     """Shares: sure pairs that are right; SKUs with an item that were opened; those that have it in their first three.
 
@@ -49,9 +49,13 @@ def test_the_examples_are_matched_as_asked() -> None:
         with (EXAMPLES / name).open(encoding="utf-8") as file:
             return list(csv.DictReader(file))
 
-    skus = [Row(r["sku"], r["title"], r["brand"], r["gtin"], r["mpn"], 1, float(r["price"]), r["currency"]) for r in read("listings.csv")]
+    skus = [
+        ThingRow(r["sku"], r["title"], r["brand"], r["gtin"], r["mpn"], 1, float(r["price"]), r["currency"]) for r in read("listings.csv")
+    ]
     items = [
-        Row(r["item"], r["title"], r["brand"], r["gtin"], r["mpn"], int(r["pack_size"]), float(r["cost"]), r["currency"], r["supplier"])
+        ThingRow(
+            r["item"], r["title"], r["brand"], r["gtin"], r["mpn"], int(r["pack_size"]), float(r["cost"]), r["currency"], r["supplier"]
+        )
         for r in read("offers.csv")
     ]
     places = {(one.supplier, one.key): i for i, one in enumerate(items)}
@@ -66,7 +70,7 @@ def best(
 ) -> tuple[str, float, list[str], list[str]]:
     """How one item is judged, in a catalogue of others."""
     others = make(7, 0, around).items
-    found = match([Row("A", ours, gtin=gtin[0])], [Row("B", theirs, gtin=gtin[1], pack=pack, supplier="x"), *others])[0]
+    found = match([ThingRow("A", ours, gtin=gtin[0])], [ThingRow("B", theirs, gtin=gtin[1], pack=pack, supplier="x"), *others])[0]
     one = next((row for row in found if row.theirs == 0), None)
     return (one.decision, one.score, *message(one.evidence)) if one else ("none", 0.0, [], [])
 
@@ -158,19 +162,22 @@ def test_what_belongs_to_a_thing_or_another_mark_of_it_is_not_the_thing(theirs: 
 
 def test_a_barcode_in_conflict_is_never_sure_and_another_pack_only_where_allowed() -> None:
     assert best("Steel seed tray black", "Steel seed tray black", (CODE, barcode(78)))[0] == REVIEW
-    pack = [Row("B", "Steel seed tray black pack of 5", pack=5, supplier="x")]
-    ours = [Row("A", "Steel seed tray black")]
+    pack = [ThingRow("B", "Steel seed tray black pack of 5", pack=5, supplier="x")]
+    ours = [ThingRow("A", "Steel seed tray black")]
     for allowed in (False, True):
         one = match(ours, pack, other_packs=allowed)[0][0]
         assert (one.decision, one.units) == (OPEN if allowed else REVIEW, Fraction(1, 5))
 
 
 def test_two_that_fit_alike_are_put_to_a_person_and_a_barcode_settles_it() -> None:
-    items = [Row("1", "Steel seed tray black 50 cm", supplier="x"), Row("2", "seed tray steel black 50 cm", gtin=CODE, supplier="x")]
-    assert {one.decision for one in match([Row("A", "Seed tray, steel, black, 50 cm")], items)[0]} == {REVIEW}
-    found = match([Row("A", "Seed tray, steel, black, 50 cm", gtin=CODE)], items)[0]
+    items = [
+        ThingRow("1", "Steel seed tray black 50 cm", supplier="x"),
+        ThingRow("2", "seed tray steel black 50 cm", gtin=CODE, supplier="x"),
+    ]
+    assert {one.decision for one in match([ThingRow("A", "Seed tray, steel, black, 50 cm")], items)[0]} == {REVIEW}
+    found = match([ThingRow("A", "Seed tray, steel, black, 50 cm", gtin=CODE)], items)[0]
     assert [(items[one.theirs].key, one.decision) for one in found] == [("2", OPEN), ("1", REVIEW)]
-    assert [items[one.theirs].key for one in match([Row("A", "Seed tray steel black 50 cm")], items, {("A", "1")})[0]] == ["2"]
+    assert [items[one.theirs].key for one in match([ThingRow("A", "Seed tray steel black 50 cm")], items, {("A", "1")})[0]] == ["2"]
 
 
 @pytest.mark.parametrize(
@@ -191,7 +198,9 @@ def test_barcodes_are_believed_only_whole(code: str, kept: bool) -> None:
 
 @given(st.lists(st.text(max_size=40), max_size=12), st.lists(st.text(max_size=40), max_size=12))
 def test_any_text_is_read_and_an_item_is_never_sure_for_two(ours: list[str], theirs: list[str]) -> None:
-    found = match([Row(str(i), one) for i, one in enumerate(ours)], [Row(str(i), one, supplier="x") for i, one in enumerate(theirs)])
+    found = match(
+        [ThingRow(str(i), one) for i, one in enumerate(ours)], [ThingRow(str(i), one, supplier="x") for i, one in enumerate(theirs)]
+    )
     sure = [one.theirs for rows in found for one in rows if one.decision == OPEN]
     assert len(found) == len(ours) and len(sure) == len(set(sure))
     assert all(0 <= one.score <= 100 for rows in found for one in rows)

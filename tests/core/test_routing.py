@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from amber_lane.core import route as values
 from amber_lane.core import routing
-from amber_lane.core.cost import Parcel
+from amber_lane.core.cost import ParcelTerms
 from amber_lane.core.route import Cap, LaneChoice, Leg, LineToFill, OrderToFill, consider, usable, way_of
 from amber_lane.core.route_lines import one_program, supply_of
 from amber_lane.core.routing import route
@@ -96,7 +96,7 @@ def test_when_time_runs_out_the_best_found_is_inside_the_limits_and_its_gap_is_n
 
 
 def lane(number: int, cost: int, stock: int = 9, arrives: int = 3, supplier: int = 1, over: int | None = None, **more) -> LaneChoice:
-    leg = Leg(supplier, supplier, ((number, 1, 1, cost, stock),), Parcel(0, 100, 10, over))
+    leg = Leg(supplier, supplier, ((number, 1, 1, cost, stock),), ParcelTerms(0, 100, 10, over))
     return LaneChoice(number, (leg,), date(2026, 3, arrives), **more)
 
 

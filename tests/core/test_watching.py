@@ -8,7 +8,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from amber_lane.core import calls
-from amber_lane.core.plans import Plan, discount_given, plan_faults, worth
+from amber_lane.core.plans import Membership, discount_given, plan_faults, worth
 from amber_lane.core.replay import LOSS, MISSED, OVERSOLD, SOLD, Shown, Truth, sell
 from amber_lane.core.stock import first_of
 from amber_lane.core.terms import NONE, Terms
@@ -77,7 +77,7 @@ def test_a_move_far_from_what_an_item_usually_does_is_doubted_and_small_ones_nev
 
 @given(st.integers(1, 999_999), st.integers(0, 900_000), st.integers(0, 500_000), st.integers(0, 3_000_000), st.integers(0, 3_000_000))
 def test_a_plan_pays_exactly_from_the_purchases_that_it_says(discount: int, other: int, fee: int, spend: int, pace: int) -> None:
-    one = worth(Plan("club", discount, fee, spend), other, pace)
+    one = worth(Membership("club", discount, fee, spend), other, pace)
     if one.pays_from is None:
         assert discount <= other and one.saves == -fee
         return
@@ -88,11 +88,13 @@ def test_a_plan_pays_exactly_from_the_purchases_that_it_says(discount: int, othe
 
 
 def test_discounts_are_not_added_up_and_a_volume_counts_only_once_it_is_reached() -> None:
-    club, volume = Plan("club", 30_000, 900, taken=True), Plan("pallet", 50_000, from_spend=10_000, taken=True)
+    club, volume = Membership("club", 30_000, 900, taken=True), Membership("pallet", 50_000, from_spend=10_000, taken=True)
     assert discount_given(10_000, [club, volume]) == 30_000
-    assert discount_given(10_000, [club, Plan("pallet", 50_000, from_spend=10_000, taken=True, reached=True)]) == 50_000
+    assert discount_given(10_000, [club, Membership("pallet", 50_000, from_spend=10_000, taken=True, reached=True)]) == 50_000
     assert discount_given(40_000, [club]) == 40_000
-    assert "same name" in plan_faults([club, club]) and "between 0" in plan_faults([Plan("x", 0)]) and plan_faults([club, volume]) == ""
+    assert (
+        "same name" in plan_faults([club, club]) and "between 0" in plan_faults([Membership("x", 0)]) and plan_faults([club, volume]) == ""
+    )
 
 
 @settings(max_examples=80)

@@ -44,7 +44,7 @@ def join(business: Business, form: str) -> list[str]:
             s.flush()
             sku = s.scalars(select(Lane.sku_id).where(Lane.sku_code == code)).first()
             assert sku is not None
-            lanes.open_lane(context, sku, [lanes.Part(9000 + n, lanes.Fraction(1))], use=1)
+            lanes.open_lane(context, sku, [lanes.LaneItem(9000 + n, lanes.Fraction(1))], use=1)
         PolicyChange("house", "", {"send": "once"}).keep(context)
     return skus
 

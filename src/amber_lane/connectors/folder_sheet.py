@@ -21,7 +21,7 @@ from ..sheets.opened import NotASheet
 from ..sheets.table import csv_bytes
 from .errors import Malformed, NotThere, OutsideError, Refused, UnknownOutcome
 from .http import Caller
-from .protocols import Account, Budget, CatalogueItem, CataloguePage, OriginTerms, Purchase, PurchaseAnswer, Seen, SweepPage
+from .protocols import Account, Budget, CatalogueItem, CataloguePage, ItemSeen, OriginTerms, Purchase, PurchaseAnswer, SweepPage
 from .wire import PurchaseOut, clip, minor, path_part, purchase_answer, said_with
 
 _LINK = re.compile(r'href="([^"?#]{1,200}\.(?:csv|xlsx))"', re.IGNORECASE)
@@ -113,7 +113,7 @@ class FolderSheet:
     def sweep_page(self, page: int) -> SweepPage:
         bad: list[str] = []
         items, at, notices = self._items(bad)
-        return SweepPage(at, [Seen(i.number, i.cost, i.currency, i.stock, (), pack_size_of(i)) for i in items], 1, bad, notices)
+        return SweepPage(at, [ItemSeen(i.number, i.cost, i.currency, i.stock, (), pack_size_of(i)) for i in items], 1, bad, notices)
 
     def item(self, number: str) -> CatalogueItem | None:
         return next((one for one in self._items([])[0] if one.number == number), None)

@@ -11,8 +11,8 @@ import socket
 from . import outside, tls
 from .errors import Denied, Malformed
 from .letters import BYTES_MOST, read
-from .protocols import Letter
-from .reading import Mailbox, Visit
+from .protocols import IncomingMail
+from .reading import MailReader, Visit
 
 # Thousands of mails are named in one line.
 imaplib._MAXLINE = 10_000_000  # type: ignore[attr-defined]
@@ -40,15 +40,15 @@ class ImapVisit(Visit[imaplib.IMAP4]):
             # Their numbers hold only as long as the mailbox keeps its mark.
             return [f"{self._mark}-{number.decode('ascii', 'replace')}" for number in (data[0] or b"").split()]
 
-    def letter(self, uid: str) -> Letter:
+    def letter(self, uid: str) -> IncomingMail:
         mark, _, number = uid.rpartition("-")
         with self._open() as box:
             if mark != self._mark or not number.isdecimal():
-                return Letter(uid, None, "", "", "", fault="it is gone from the mailbox")
+                return IncomingMail(uid, None, "", "", "", fault="it is gone from the mailbox")
             answer, data = box.uid("FETCH", number, "(RFC822.SIZE)")
             size = re.search(rb"RFC822\.SIZE (\d+)", _first(data))
             if answer != "OK" or size is None:
-                return Letter(uid, None, "", "", "", fault="it is gone from the mailbox")
+                return IncomingMail(uid, None, "", "", "", fault="it is gone from the mailbox")
             large = int(size[1]) > BYTES_MOST
             answer, data = box.uid("FETCH", number, "(BODY.PEEK[HEADER])" if large else "(BODY.PEEK[])")
             raw = next((one[1] for one in data if isinstance(one, tuple)), None)
@@ -56,7 +56,7 @@ class ImapVisit(Visit[imaplib.IMAP4]):
                 raise Malformed("a mail came torn from the mailbox")
             seen = read(uid, raw)
             if large:
-                return Letter(uid, seen.at, seen.sender, seen.subject, "", fault=f"it is larger than {BYTES_MOST // 1_000_000} MB")
+                return IncomingMail(uid, seen.at, seen.sender, seen.subject, "", fault=f"it is larger than {BYTES_MOST // 1_000_000} MB")
             return seen
 
     def _bye(self, box: imaplib.IMAP4) -> None:
@@ -98,7 +98,7 @@ class ImapVisit(Visit[imaplib.IMAP4]):
         return box
 
 
-class ImapMail(Mailbox):
+class ImapMail(MailReader):
     scheme, usual_ports, visits = "imap", (143, 993), ImapVisit
 
 

@@ -35,7 +35,7 @@ class MakeOfSheets(Protocol):
 
 
 @dataclass(frozen=True)
-class Kind:
+class LinkKind:
     """How a kind is called and what its key looks like, for the form that joins it.
 
     how: makes it with what a person said of its sheets. by_program: only a program on the person's machine can
@@ -55,13 +55,13 @@ class Kind:
 
 
 KINDS = (
-    Kind("store", "own_site", "Own site with an interface", "key:secret", OwnSite),
-    Kind("store", "market_api", "Marketplace: passes, batches, an allowance", "name:secret", MarketApi),
-    Kind("store", "program", "Closed store, worked by a program on your machine", "", None, ""),
-    Kind("store", "sheet", "By sheets: listings and orders in, changes out", "", None, ""),
-    Kind("store", "craft_pages", "Craft market, by its pages", "name:password", CraftPages, by_program=True),
-    Kind("supplier", "wholesale_api", "Wholesaler with a live interface", "key", WholesaleApi, recalls=True),
-    Kind(
+    LinkKind("store", "own_site", "Own site with an interface", "key:secret", OwnSite),
+    LinkKind("store", "market_api", "Marketplace: passes, batches, an allowance", "name:secret", MarketApi),
+    LinkKind("store", "program", "Closed store, worked by a program on your machine", "", None, ""),
+    LinkKind("store", "sheet", "By sheets: listings and orders in, changes out", "", None, ""),
+    LinkKind("store", "craft_pages", "Craft market, by its pages", "name:password", CraftPages, by_program=True),
+    LinkKind("supplier", "wholesale_api", "Wholesaler with a live interface", "key", WholesaleApi, recalls=True),
+    LinkKind(
         "supplier",
         "folder",
         "A sheet in a folder, made anew now and then",
@@ -70,18 +70,18 @@ KINDS = (
         how=FolderSheet,
         sweep_minutes=60,
     ),
-    Kind("supplier", "retail_site", "Retail site, asked item by item", "key", RetailSite, sweep_minutes=10),
-    Kind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
-    Kind("carrier", "post_api", "Postal carrier", "key", PostApi),
-    Kind("carrier", "by_hand", "Without an interface: numbers come by sheet, mail or hand", "", None, ""),
-    Kind("rates", "rates_api", "Bank that tells exchange rates of the day", "key", RatesApi),
-    Kind("mailbox", "smtp", "Mail server that sends our mail", "name:password; empty where it asks for none", SmtpMail, "smtps://…"),
-    Kind("inbox", "pop", "Mailbox that suppliers answer to, by POP3", "name:password", PopMail, "pops://…"),
-    Kind("inbox", "imap", "Mailbox that suppliers answer to, by IMAP", "name:password", ImapMail, "imaps://…"),
+    LinkKind("supplier", "retail_site", "Retail site, asked item by item", "key", RetailSite, sweep_minutes=10),
+    LinkKind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
+    LinkKind("carrier", "post_api", "Postal carrier", "key", PostApi),
+    LinkKind("carrier", "by_hand", "Without an interface: numbers come by sheet, mail or hand", "", None, ""),
+    LinkKind("rates", "rates_api", "Bank that tells exchange rates of the day", "key", RatesApi),
+    LinkKind("mailbox", "smtp", "Mail server that sends our mail", "name:password; empty where it asks for none", SmtpMail, "smtps://…"),
+    LinkKind("inbox", "pop", "Mailbox that suppliers answer to, by POP3", "name:password", PopMail, "pops://…"),
+    LinkKind("inbox", "imap", "Mailbox that suppliers answer to, by IMAP", "name:password", ImapMail, "imaps://…"),
 )
 
 
-def kind_named(owner: str, kind: str) -> Kind:
+def kind_named(owner: str, kind: str) -> LinkKind:
     """A kind by its name. Refused when there is none."""
     for one in KINDS:
         if (one.owner, one.kind) == (owner, kind):
@@ -182,4 +182,4 @@ def connect(
     return one.how(address, key, deadline, transport, how) if one.how else one.make(address, key, deadline, transport)
 
 
-__all__ = ["KINDS", "CarrierLink", "Kind", "MailLink", "StoreLink", "SupplierLink", "connect", "kind_named"]
+__all__ = ["KINDS", "CarrierLink", "LinkKind", "MailLink", "StoreLink", "SupplierLink", "connect", "kind_named"]

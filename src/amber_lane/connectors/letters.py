@@ -16,7 +16,7 @@ from email.utils import parseaddr
 from html import unescape
 from typing import Any
 
-from .protocols import Bounce, Letter
+from .protocols import Bounce, IncomingMail
 
 BYTES_MOST = 26_000_000
 FILES_MOST = 50
@@ -38,7 +38,7 @@ _CLOSED = {
 }
 
 
-def read(uid: str, raw: bytes) -> Letter:
+def read(uid: str, raw: bytes) -> IncomingMail:
     """A mail as it was written; what is odd about it is left out rather than believed."""
     message: EmailMessage = email.message_from_bytes(raw, policy=email.policy.default)
     sender = subject = ""
@@ -51,12 +51,14 @@ def read(uid: str, raw: bytes) -> Letter:
         if message.get_content_type().endswith("pkcs7-mime") and message.get_param("smime-type") == "signed-data":
             closed = "it is signed in a form that hides its words (S/MIME)"
         if closed:
-            return Letter(uid, at, sender, subject, "", fault=f"{closed}; ask {sender or 'the sender'} to send it as plain mail")
+            return IncomingMail(uid, at, sender, subject, "", fault=f"{closed}; ask {sender or 'the sender'} to send it as plain mail")
         files = list(_files(message))
         text = _text(message)
         if not text and not files and any(part.get_content_type() == "application/ms-tnef" for part in message.walk()):
-            return Letter(uid, at, sender, subject, "", fault=f"{_CLOSED['application/ms-tnef']}; ask {sender} to send it as plain mail")
-        return Letter(
+            return IncomingMail(
+                uid, at, sender, subject, "", fault=f"{_CLOSED['application/ms-tnef']}; ask {sender} to send it as plain mail"
+            )
+        return IncomingMail(
             uid,
             at,
             sender,
@@ -68,7 +70,7 @@ def read(uid: str, raw: bytes) -> Letter:
             vouched=_vouched(message),
         )
     except (LookupError, ValueError, AttributeError, TypeError, MessageError, RecursionError) as error:
-        return Letter(uid, at, sender, subject, "", fault=f"it is not written as a mail should be: {error}"[:300])
+        return IncomingMail(uid, at, sender, subject, "", fault=f"it is not written as a mail should be: {error}"[:300])
 
 
 def _keys(message: EmailMessage, *texts: str) -> tuple[str, ...]:

@@ -21,7 +21,7 @@ from .protocols import (
     MailLink,
     Purchase,
     PurchaseAnswer,
-    PurchaseLine,
+    PurchaseItem,
     StoreLink,
     SupplierLink,
     Tracking,
@@ -270,7 +270,7 @@ class PurchasePayload(SupplierPayload):
         return ", ".join(f"{line.quantity} x {line.item}" for line in self.lines[:4])
 
     def purchase(self) -> Purchase:
-        lines = [PurchaseLine(line.line_no, line.item, line.quantity) for line in self.lines]
+        lines = [PurchaseItem(line.line_no, line.item, line.quantity) for line in self.lines]
         return Purchase(
             self.reference,
             self.origin,

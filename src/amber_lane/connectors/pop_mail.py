@@ -13,8 +13,8 @@ from typing import Any
 from . import outside, tls
 from .errors import Denied, Malformed
 from .letters import BYTES_MOST, read
-from .protocols import Letter
-from .reading import Mailbox, Visit
+from .protocols import IncomingMail
+from .reading import MailReader, Visit
 
 # What a mailbox says when it cannot let anybody in just now (RFC 2449, 3206).
 BUSY = ("[IN-USE]", "[LOGIN-DELAY]", "[SYS/TEMP]")
@@ -39,16 +39,16 @@ class PopVisit(Visit[poplib.POP3]):
         with self._open() as box:
             return list(_numbers(box))
 
-    def letter(self, uid: str) -> Letter:
+    def letter(self, uid: str) -> IncomingMail:
         with self._open() as box:
             number = _numbers(box).get(uid)
             if number is None:
-                return Letter(uid, None, "", "", "", fault="it is gone from the mailbox")
+                return IncomingMail(uid, None, "", "", "", fault="it is gone from the mailbox")
             # Asked for one mail, it answers with one line; its types say otherwise.
             listed: Any = box.list(number)
             if int(listed.split()[2]) > BYTES_MOST:
                 seen = read(uid, b"\r\n".join(box.top(number, 0)[1]))
-                return Letter(uid, seen.at, seen.sender, seen.subject, "", fault=f"it is larger than {BYTES_MOST // 1_000_000} MB")
+                return IncomingMail(uid, seen.at, seen.sender, seen.subject, "", fault=f"it is larger than {BYTES_MOST // 1_000_000} MB")
             try:
                 lines = box.retr(number)[1]
             except poplib.error_proto as error:
@@ -96,7 +96,7 @@ class PopVisit(Visit[poplib.POP3]):
             self._must_be_sealed()
 
 
-class PopMail(Mailbox):
+class PopMail(MailReader):
     scheme, usual_ports, visits = "pop", (110, 995), PopVisit
 
 

@@ -257,7 +257,7 @@ class CatalogueItem(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Seen:
+class ItemSeen:
     """One row of a sweep exactly as it was told; judged by the core, so cost, stock and tiers may be nonsense.
 
     tiers: (from quantity, cost of one), empty where the cost is the same for any quantity. pack: 0 = not told.
@@ -276,7 +276,7 @@ class SweepPage:
     """One page of `pages`. bad: rows that could not be read at all, with why."""
 
     as_of: datetime
-    seen: list[Seen]
+    seen: list[ItemSeen]
     pages: int
     bad: list[str] = field(default_factory=list)
     # What was noticed about the make of a sheet, and read all the same.
@@ -319,7 +319,7 @@ class OriginTerms:
 
 
 @dataclass(frozen=True)
-class PurchaseLine:
+class PurchaseItem:
     line_no: int
     item: str
     quantity: int
@@ -331,7 +331,7 @@ class Purchase:
     origin: str
     service: str
     address: Address
-    lines: list[PurchaseLine]
+    lines: list[PurchaseItem]
     note: str = ""
     # A word to the receiver, laid into the parcel.
     greeting: str = ""
@@ -410,7 +410,7 @@ class Bounce:
 
 
 @dataclass(frozen=True)
-class Letter:
+class IncomingMail:
     """A mail that came. sender: its bare address in small letters; files: (name, bytes); fault: why it could not be read.
 
     keys: what stands in it in the form of a key of ours; vouched: (server, domain) of each server that says so of its sender.
@@ -433,7 +433,7 @@ class InboxVisit(Protocol):
         """What lies there, the oldest first; a mail keeps its uid for ever."""
         ...
 
-    def letter(self, uid: str) -> Letter: ...
+    def letter(self, uid: str) -> IncomingMail: ...
 
 
 class InboxLink(PartnerLink, Protocol):

@@ -13,7 +13,7 @@ import httpx
 
 from . import outside, tls
 from .errors import Refused, Unavailable
-from .protocols import Account, Budget, Letter
+from .protocols import Account, Budget, IncomingMail
 
 B = TypeVar("B")
 
@@ -26,7 +26,7 @@ class Visit(ABC, Generic[B]):
 
     failure: type[Exception]
 
-    def __init__(self, box: Mailbox) -> None:
+    def __init__(self, box: MailReader) -> None:
         self.at = box
         self._box: B | None = None
 
@@ -35,7 +35,7 @@ class Visit(ABC, Generic[B]):
         """What lies there, the oldest first."""
 
     @abstractmethod
-    def letter(self, uid: str) -> Letter:
+    def letter(self, uid: str) -> IncomingMail:
         """One mail. A mail that cannot be read is told with its fault; Malformed where it came torn."""
 
     @abstractmethod
@@ -91,7 +91,7 @@ class Visit(ABC, Generic[B]):
             raise
 
 
-class Mailbox:
+class MailReader:
     """address: scheme://host:port, with an s behind the scheme where it is sealed from the start; key: name:password.
 
     It keeps no connection: threads may share it, each visit has its own.

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from .errors import Malformed, NotThere
 from .http import Caller
-from .protocols import Account, Budget, CatalogueItem, CataloguePage, OriginTerms, Purchase, PurchaseAnswer, Seen, SweepPage
+from .protocols import Account, Budget, CatalogueItem, CataloguePage, ItemSeen, OriginTerms, Purchase, PurchaseAnswer, SweepPage
 from .wire import (
     Name,
     OriginsOut,
@@ -138,8 +138,8 @@ def _tiers(row: _Offer) -> tuple[tuple[int, int], ...]:
         return ()
 
 
-def _seen(row: _Offer) -> Seen:
-    return Seen(row.number, minor(row.cost, row.currency), row.currency, row.stock, _tiers(row))
+def _seen(row: _Offer) -> ItemSeen:
+    return ItemSeen(row.number, minor(row.cost, row.currency), row.currency, row.stock, _tiers(row))
 
 
 def _item(i: _Item) -> CatalogueItem:

@@ -21,7 +21,7 @@ Table = np.ndarray[tuple[int, int], np.dtype[np.float64]]
 
 
 @dataclass(frozen=True)
-class Plan:
+class AllowancePlan:
     """units: how many each listing shows. worth: expected profit until the next refresh, minor units.
 
     gap: how much more the best plan could be worth at most; 0 where this one is proven to be the best.
@@ -63,7 +63,7 @@ def plan(
     listings_most: int | None,
     price: Ints | None = None,
     value_most: int | None = None,
-) -> Plan:
+) -> AllowancePlan:
     """The plan of most expected profit. Only sales that leave something are shown.
 
     One limit of units or listings alone is solved exactly by marginal gain. With both, or with a limit of value (the prices of all
@@ -77,7 +77,7 @@ def plan(
     return _by_value(gain, units_most, listings_most, price, value_most)
 
 
-def _by_value(gain: Table, units_most: int | None, listings_most: int | None, price: Ints, value_most: int) -> Plan:
+def _by_value(gain: Table, units_most: int | None, listings_most: int | None, price: Ints, value_most: int) -> AllowancePlan:
     """Within a limit of value: a unit counts what it adds less what its price takes of the limit; the rate of that is bisected."""
     each = np.maximum(price, 1).astype(np.float64)
     low, high, bound = 0.0, float((gain[:, 0] / each).max(initial=0.0)), np.inf
@@ -94,7 +94,7 @@ def _by_value(gain: Table, units_most: int | None, listings_most: int | None, pr
             best, worth = made.units, value
     best = _fill_up(best, gain, units_most, listings_most, price, value_most)
     worth = worth_of(best, gain)
-    return Plan(best, worth, max(bound - worth, 0.0) if bound - worth > 1e-6 * max(worth, 1.0) else 0.0)
+    return AllowancePlan(best, worth, max(bound - worth, 0.0) if bound - worth > 1e-6 * max(worth, 1.0) else 0.0)
 
 
 def _fill_up(units: Ints, gain: Table, units_most: int | None, listings_most: int | None, price: Ints, value_most: int) -> Ints:
@@ -116,17 +116,17 @@ def _fill_up(units: Ints, gain: Table, units_most: int | None, listings_most: in
         left -= int(price[one])
 
 
-def _limited(gain: Table, units_most: int | None, listings_most: int | None) -> Plan:
+def _limited(gain: Table, units_most: int | None, listings_most: int | None) -> AllowancePlan:
     wanted = gain > 0
     if not wanted.any():
-        return Plan(np.zeros(len(gain), dtype=np.int64), 0.0, 0.0)
+        return AllowancePlan(np.zeros(len(gain), dtype=np.int64), 0.0, 0.0)
     if listings_most is None or int(wanted[:, 0].sum()) <= listings_most:
         units = _by_gain(gain, wanted, units_most)
-        return Plan(units, worth_of(units, gain), 0.0)
+        return AllowancePlan(units, worth_of(units, gain), 0.0)
     if units_most is None:
         best = _best_rows(gain.sum(axis=1), listings_most)
         units = np.where(best, wanted.sum(axis=1), 0).astype(np.int64)
-        return Plan(units, worth_of(units, gain), 0.0)
+        return AllowancePlan(units, worth_of(units, gain), 0.0)
     return _both(gain, units_most, listings_most)
 
 
@@ -145,7 +145,7 @@ def _best_rows(value: Floats, count: int) -> Bools:
     return np.asarray(out & (value > 0), dtype=np.bool_)
 
 
-def _both(gain: Table, units_most: int, listings_most: int) -> Plan:
+def _both(gain: Table, units_most: int, listings_most: int) -> AllowancePlan:
     """Both limits: for each price of a unit the best listings are those of most surplus; the price that uses all units is best."""
     low, high, bound = 0.0, float(gain.max()), np.inf
     best, worth = np.zeros(len(gain), dtype=np.int64), -1.0
@@ -166,4 +166,4 @@ def _both(gain: Table, units_most: int, listings_most: int) -> Plan:
             low = price
         else:
             high = price
-    return Plan(best, worth, max(bound - worth, 0.0) if bound - worth > 1e-6 * max(worth, 1.0) else 0.0)
+    return AllowancePlan(best, worth, max(bound - worth, 0.0) if bound - worth > 1e-6 * max(worth, 1.0) else 0.0)

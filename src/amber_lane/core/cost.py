@@ -127,7 +127,7 @@ def counted_units(num: Ints, den: Ints, usual: Ints) -> tuple[Ints, Ints]:
 
 
 @dataclass(frozen=True)
-class Parcel:
+class ParcelTerms:
     """What sending costs for one (order, supplier, origin); bands replace first and following where there are any."""
 
     handling: int

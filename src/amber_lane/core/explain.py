@@ -16,7 +16,7 @@ from .price import NONE, Endings, Outcome, Rule, SetBy
 
 
 @dataclass(frozen=True)
-class Step:
+class PriceStep:
     """One bar of the waterfall; amount is what is taken (negative) or what stands (first and last)."""
 
     name: str
@@ -42,7 +42,7 @@ class Explained:
 
     price: int
     sentence: str
-    steps: list[Step]
+    steps: list[PriceStep]
     bounds: list[Bound]
     set_by: str
     outcome: str
@@ -109,23 +109,23 @@ def _rate(terms: Mapping[str, Any], percent: str, fixed: str, currency: str) -> 
     return f" {text}" if text else ""
 
 
-def _steps(terms: Mapping[str, Any], kept: price.Kept, currency: str) -> list[Step]:
+def _steps(terms: Mapping[str, Any], kept: price.Proceeds, currency: str) -> list[PriceStep]:
     taken = [
         ("Tax in price", kept.tax),
         (f"Store fee{_rate(terms, 'fee', 'fee_fixed', currency)}", kept.fee),
         (f"Payment{_rate(terms, 'payment', 'payment_fixed', currency)}", kept.payment),
         (f"Returns reserve {show_percent(terms['reserve'], 2)}", kept.reserve),
     ]
-    steps = [Step("Sells at", int(kept.price[0]), "total")]
-    steps += [Step(name, -int(column[0]), "part") for name, column in taken if int(column[0])]
+    steps = [PriceStep("Sells at", int(kept.price[0]), "total")]
+    steps += [PriceStep(name, -int(column[0]), "part") for name, column in taken if int(column[0])]
     steps += [
-        Step(name, -terms[key], "part")
+        PriceStep(name, -terms[key], "part")
         for name, key in (("Item", "goods"), ("Shipping", "ship"), ("Handling", "handling"), ("Risk of selling one twice", "risk"))
         if terms.get(key)
     ]
     if terms.get("rebate") and terms.get("rebate_counts"):
-        steps.append(Step("Expected rebate", terms["rebate"], "part"))
-    return [*steps, Step("Profit", int(kept.profit[0]), "total")]
+        steps.append(PriceStep("Expected rebate", terms["rebate"], "part"))
+    return [*steps, PriceStep("Profit", int(kept.profit[0]), "total")]
 
 
 _ASKS = {

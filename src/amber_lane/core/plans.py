@@ -11,7 +11,7 @@ MOST = 12
 
 
 @dataclass(frozen=True)
-class Plan:
+class Membership:
     """One offer. fee: a month, whatever is bought; from_spend: goods a month that it asks for; money in minor units of
     the supplier's currency, discount in ppm. taken: a person has joined it; reached: last month's goods were enough.
     """
@@ -29,7 +29,7 @@ class Plan:
         return self.taken and (self.reached or not self.from_spend)
 
 
-def discount_given(own: int, plans: Iterable[Plan]) -> int:
+def discount_given(own: int, plans: Iterable[Membership]) -> int:
     """The discount that counts: the highest that is given; discounts are not added up.
 
     >>> discount_given(10_000, [Plan("club", 40_000, 900, taken=True), Plan("pallet", 60_000, from_spend=500_000, taken=True)])
@@ -39,7 +39,7 @@ def discount_given(own: int, plans: Iterable[Plan]) -> int:
 
 
 @dataclass(frozen=True)
-class Worth:
+class MembershipWorth:
     """Whether a plan pays. Money a month in minor units: pays_from = goods at full price from which on it does (None = never),
     saves = at the present pace, fee paid; share = present pace of what it needs, in ppm (None where it never pays)."""
 
@@ -48,7 +48,7 @@ class Worth:
     share: int | None
 
 
-def worth(plan: Plan, other: int, pace: int) -> Worth:
+def worth(plan: Membership, other: int, pace: int) -> MembershipWorth:
     """other: the discount that we have without it (ppm); pace: goods bought a month at full price.
 
     >>> worth(Plan("club", 40_000, 900), 10_000, 45_000)
@@ -56,13 +56,13 @@ def worth(plan: Plan, other: int, pace: int) -> Worth:
     """
     more = plan.discount - other
     if more <= 0:
-        return Worth(None, -plan.fee, None)
+        return MembershipWorth(None, -plan.fee, None)
     need = max(-(-plan.fee * PPM // more), plan.from_spend)
     given = half_up(pace * more, PPM) if pace >= plan.from_spend else 0
-    return Worth(need, given - plan.fee, None if need == 0 else pace * PPM // need)
+    return MembershipWorth(need, given - plan.fee, None if need == 0 else pace * PPM // need)
 
 
-def plan_faults(plans: Sequence[Plan]) -> str:
+def plan_faults(plans: Sequence[Membership]) -> str:
     """What is wrong with the offers of a supplier, in plain words; '' = nothing."""
     if len(plans) > MOST:
         return f"a supplier has at most {MOST} plans"

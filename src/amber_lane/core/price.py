@@ -15,17 +15,17 @@ from .currency import AMOUNT_MAX
 from .lowest import Asked, lowest, meet_all
 from .money import Ints
 from .numbers import PPM
-from .terms import NONE, PAST, PRICE_MAX, Endings, Kept, Limits, Outcome, Rule, SetBy, Terms, keep
+from .terms import NONE, PAST, PRICE_MAX, Endings, Limits, Outcome, Proceeds, Rule, SetBy, Terms, keep
 
 __all__ = [
     "NONE",
     "PAST",
     "PRICE_MAX",
     "Endings",
-    "Kept",
     "Limits",
     "Outcome",
     "Priced",
+    "Proceeds",
     "Rule",
     "SetBy",
     "Terms",
@@ -48,7 +48,7 @@ class Priced:
     needed: Ints
     set_by: Ints
     outcome: Ints
-    kept: Kept
+    kept: Proceeds
 
 
 def solve(terms: Terms, limits: Limits, endings: Endings) -> Priced:
@@ -62,7 +62,7 @@ def solve(terms: Terms, limits: Limits, endings: Endings) -> Priced:
     if n <= _BLOCK:
         return _solve(terms, limits, endings)
     parts = [_solve(_rows(terms, at), _rows(limits, at), endings) for at in range(0, n, _BLOCK)]
-    kept = Kept(*(np.concatenate([getattr(part.kept, f.name) for part in parts]) for f in fields(Kept)))
+    kept = Proceeds(*(np.concatenate([getattr(part.kept, f.name) for part in parts]) for f in fields(Proceeds)))
     names = ("price", "needed", "set_by", "outcome")
     price, needed, set_by, outcome = (np.concatenate([getattr(part, name) for part in parts]) for name in names)
     return Priced(price, needed, set_by, outcome, kept)
@@ -129,7 +129,7 @@ def _highest(asked: Asked) -> tuple[Ints, Ints]:
     return np.maximum(price, 1), set_by
 
 
-def _breaks(asked: Asked, kept: Kept, limits: Limits, rows: Ints) -> Ints:
+def _breaks(asked: Asked, kept: Proceeds, limits: Limits, rows: Ints) -> Ints:
     """Which of the rows, lowered by a limit, break a condition other than the rule."""
     price, profit, net = kept.price[rows], kept.profit[rows], kept.net[rows]
     least, margin, least_profit = limits.least_price[rows], limits.min_margin[rows], limits.min_profit[rows]

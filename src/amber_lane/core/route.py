@@ -8,7 +8,7 @@ from datetime import date
 from itertools import product
 from math import prod
 
-from .cost import Parcel, packs_needed
+from .cost import ParcelTerms, packs_needed
 from .numbers import PPM, half_up
 
 Key = tuple[str, int]
@@ -25,7 +25,7 @@ class Leg:
     supplier: int
     origin: int
     parts: tuple[tuple[int, int, int, int, int], ...]
-    parcel: Parcel | None
+    parcel: ParcelTerms | None
     weight: int = 0
 
 
@@ -213,7 +213,7 @@ class Ends:
 
     goods: int
     risk: int
-    parcels: tuple[tuple[tuple[int, int], int, int, int, Parcel], ...]
+    parcels: tuple[tuple[tuple[int, int], int, int, int, ParcelTerms], ...]
     items: tuple[tuple[int, int, int], ...]
 
 
@@ -243,7 +243,7 @@ def way_of(order: OrderToFill, picked: Sequence[int]) -> Way:
 
 def _add_up(order: OrderToFill, picked: tuple[int, ...], ends: Sequence[Ends], sale: int) -> Way:
     goods = risk = 0
-    parcels: dict[tuple[int, int], tuple[int, int, int, Parcel]] = {}
+    parcels: dict[tuple[int, int], tuple[int, int, int, ParcelTerms]] = {}
     uses: dict[Key, int] = {}
     free: dict[Key, int] = {}
     for one in ends:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from .cost import Parcel
+from .cost import ParcelTerms
 from .numbers import PPM
 from .program import INF, Floats, Program, Solved
 from .route import Cap, Ends, Key, OrderToFill, Usable, ends_of
@@ -35,7 +35,7 @@ def add_order(program: Program, order: OrderToFill, lanes: Usable, cancel_cost: 
     sale = sum(line.sale_net for line in order.lines)
     filled = program.column(scale * sale + cancel_cost)
     left: dict[int, float] = {filled: float(sale - order.least_profit)}
-    parcels: dict[tuple[int, int], tuple[Parcel, list[tuple[int, int, int, int]]]] = {}
+    parcels: dict[tuple[int, int], tuple[ParcelTerms, list[tuple[int, int, int, int]]]] = {}
     picks = []
     for line, places in zip(order.lines, lanes, strict=True):
         cells = []
@@ -66,7 +66,7 @@ def _want(wants: Wants, ends: Ends, column: int, scale: float) -> None:
         wants.setdefault(("money", supplier), []).append((column, scale * goods))
 
 
-def _parcel(program: Program, parcel: Parcel, inside: Sequence[tuple[int, int, int, int]], scale: float) -> tuple[int, int]:
+def _parcel(program: Program, parcel: ParcelTerms, inside: Sequence[tuple[int, int, int, int]], scale: float) -> tuple[int, int]:
     """A parcel of an order: the column that says it is sent, and the one of its shipping."""
     sent = program.column(-scale * parcel.handling)
     ship = program.column(-scale, INF, whole=False)

@@ -139,7 +139,7 @@ class Terms:
 
 
 @dataclass(frozen=True)
-class Kept:
+class Proceeds:
     """What becomes of a price: columns that add up, price = tax + fee + payment + reserve + landed + profit."""
 
     price: Ints
@@ -151,7 +151,7 @@ class Kept:
     profit: Ints
 
 
-def keep(price: Ints, terms: Terms) -> Kept:
+def keep(price: Ints, terms: Terms) -> Proceeds:
     """Section 2 for a column of prices."""
     scale = PPM + terms.tax
     tax = (2 * price * terms.tax + scale) // (2 * scale) if terms.tax.any() else np.zeros_like(price)
@@ -160,7 +160,7 @@ def keep(price: Ints, terms: Terms) -> Kept:
     fee = np.where(terms.fee_cap == NONE, fee, np.minimum(terms.fee_cap, fee)) + terms.fee_fixed
     payment = (price * terms.payment + PPM // 2) // PPM + terms.payment_fixed
     reserve = (price * terms.reserve + PPM // 2) // PPM
-    return Kept(price, tax, net, fee, payment, reserve, net - fee - payment - reserve - terms.landed)
+    return Proceeds(price, tax, net, fee, payment, reserve, net - fee - payment - reserve - terms.landed)
 
 
 @dataclass(frozen=True)

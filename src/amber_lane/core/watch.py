@@ -41,7 +41,7 @@ class Belief:
 
 
 @dataclass(frozen=True)
-class Judged:
+class JudgedSightings:
     """verdict per item; `doubt_seen` = how often the doubted values were seen again unchanged."""
 
     verdict: Ints
@@ -71,7 +71,7 @@ def usual_moves(item: Ints, old: Ints, new: Ints, deviations: float) -> dict[int
 
 def judge(
     cost: Ints, stock: Ints, known: Bools, belief: Belief, percent: int, again: int, usual: tuple[Floats, Floats] | None = None
-) -> Judged:
+) -> JudgedSightings:
     """Accept, doubt or refuse each sighting.
 
     cost in minor units of the item's own currency, stock in supplier units (-1 = not told, the last
@@ -95,7 +95,7 @@ def judge(
     verdict[same] = Verdict.same
     verdict[doubted] = Verdict.doubted
     verdict[refused] = Verdict.refused
-    return Judged(verdict, np.where(doubted & ~refused, seen, 0))
+    return JudgedSightings(verdict, np.where(doubted & ~refused, seen, 0))
 
 
 @dataclass(frozen=True)

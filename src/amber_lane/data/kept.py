@@ -32,7 +32,7 @@ class _One:
     made: float
 
 
-class Kept:
+class Cache:
     """Values by name. Each is made by one thread at a time; who asks for it meanwhile waits for that one.
 
     reading: opens a session that reads, for what is made beside whoever asks.
@@ -106,7 +106,7 @@ def kept(
     s: Session, name: str, now: datetime, make: Callable[[Session], T], minutes: float = 1.0, still: bool = False, lags: bool = False
 ) -> T:
     """See Kept.get, or Kept.lagging. Within a transaction that writes, and where nothing is kept, it is worked out on the spot."""
-    here: Kept | None = s.info.get(HERE)
+    here: Cache | None = s.info.get(HERE)
     if here is None:
         return make(s)
     return here.lagging(s, name, now, minutes, make) if lags else here.get(s, name, now, minutes, still, make)

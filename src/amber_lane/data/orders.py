@@ -90,7 +90,7 @@ class OrderLine(Versioned):
 _FILLED = (None, "least_profit")
 
 
-class Plan(Row):
+class FillPlan(Row):
     """The money of a whole order (what is bought of it, and the rest as it would be filled), and the lanes compared for the rest.
 
     profit is less risk and reserve; see services.order_money for what is shown of it.

@@ -17,7 +17,7 @@ from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.orm import Session, sessionmaker
 
 from . import revisions, shapes, upkeep
-from .kept import HERE, Kept
+from .kept import HERE, Cache
 from .turns import Turns
 
 _INCREMENTAL, _ROOM = 2, 256
@@ -46,7 +46,7 @@ class Database:
             event.listen(self.engine, "connect", _settings)
             event.listen(self.engine, "begin", _begin)
         revisions.watch(self.engine)
-        self.kept = Kept(self.reading)
+        self.kept = Cache(self.reading)
         file = self.engine.url.database if self.sqlite else None
         self.turns = Turns(WRITE_WITHIN, Path(file) if file and file != ":memory:" else None)
         # Held for as long as it is open, so that nobody puts another file in its place.

@@ -20,7 +20,7 @@ from ..api.deps import AppState
 from ..api.people.sign_in import DEMO
 from ..connectors.kinds import connect
 from ..connectors.protocols import OriginTerms, ServiceTerms
-from ..core.plans import Plan
+from ..core.plans import Membership
 from ..data.prices import PriceRule, Rate
 from ..data.setup import BuyingAccount, FeeRow, Mailbox, Store, Supplier
 from ..services.base import regional
@@ -128,8 +128,8 @@ def _say_terms(context: Context, land: Land) -> None:
     suppliers = {row.name: row for row in context.session.scalars(select(Supplier))}
     suppliers["Northlight Trade"].rebate = 20_000
     suppliers["Northlight Trade"].plans = [
-        asdict(Plan("Trade circle", 30_000, fee=land.amount(2900))),
-        asdict(Plan("Volume terms", 20_000, from_spend=land.amount(4_500_000), taken=True)),
+        asdict(Membership("Trade circle", 30_000, fee=land.amount(2900))),
+        asdict(Membership("Volume terms", 20_000, from_spend=land.amount(4_500_000), taken=True)),
     ]
     suppliers["Sable Retail"].calls_day = 600
     # What may be bought in a day where the house pays by card, and from its main wholesaler.
@@ -138,7 +138,7 @@ def _say_terms(context: Context, land: Land) -> None:
         ("Trade account", "Northlight Trade", 250_000, 200),
     ):
         context.session.add(BuyingAccount(supplier_id=suppliers[supplier].id, name=name, cap_money=land.amount(money), cap_orders=orders))
-    suppliers["Quayside Bulk"].plans = [asdict(Plan("Season pass", 45_000, fee=19_900))]
+    suppliers["Quayside Bulk"].plans = [asdict(Membership("Season pass", 45_000, fee=19_900))]
     suppliers["Ines at Meridian Buying"].note = "buys for us in Portugal; writes back within a day"
     ines = suppliers["Ines at Meridian Buying"]
     ines.order_road, ines.mail = "mail", "orders@meridian-buying.example"

@@ -17,7 +17,7 @@ from ..core.states import LaneCause
 from ..data.base import day_ms, to_ms
 from ..data.bulk import bulk_insert
 from ..data.lanes import Lane, LanePart
-from ..data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
+from ..data.orders import FillPlan, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Origin, Service, Store
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
@@ -40,7 +40,7 @@ TABLES: dict[Any, tuple[str, ...]] = {
             "promised_by", "note", "channel", "manual_release", "allowed"),
     OrderLine: ("id", "version", "order_id", "line_no", "sku_code", "sku_id", "title", "quantity", "paid", "tax", "store_fee",
                 "payment_fee", "net_revenue", "state", "reason", "lane_id", "chosen_by"),
-    Plan: ("order_id", "at", "goods", "shipping", "handling", "profit", "lanes"),
+    FillPlan: ("order_id", "at", "goods", "shipping", "handling", "profit", "lanes"),
     PurchaseOrder: ("id", "version", "reference", "supplier_id", "order_id", "origin_id", "service", "state", "currency", "goods",
                     "shipping", "handling", "billed", "their_number", "made_at", "answered_at", "message"),
     PurchaseLine: ("purchase_id", "order_line_id", "line_no", "item_id", "quantity", "planned_cost", "billed_cost", "live"),
@@ -119,7 +119,7 @@ class _Past:
         what = (number, 1, number, 1, sku.code, sku.id, sku.title, quantity, paid)
         self.rows[OrderLine].append((*what, *money, state, "", lane.id, "plan"))
         goods, ship, pack = item.cost * quantity, service.first + service.following * (quantity - 1), origin.handling
-        self.rows[Plan].append((number, to_ms(at), goods, ship, pack, money[-1] - goods - ship - pack, "[]"))
+        self.rows[FillPlan].append((number, to_ms(at), goods, ship, pack, money[-1] - goods - ship - pack, "[]"))
         whose = (number, 1, reference, lane.supplier_id, number, origin.id, lane.service, "shipped", item.currency)
         bill, answered = (goods, ship, pack, goods + ship + pack), to_ms(at + timedelta(minutes=20))
         self.rows[PurchaseOrder].append((*whose, *bill, f"NLP-{shown}", to_ms(at), answered, ""))

@@ -232,9 +232,9 @@ def _change_goods(house: AppState, hand: httpx.Client) -> None:
     with house.db.writing() as s:
         context = Context(s, house.clock, OWNER)
         # A hand that slipped, and two replacements that point at each other.
-        lanes.open_lane(context, rows[30][2], [lanes.Part(rows[31][3], Fraction(3))], use=1)
+        lanes.open_lane(context, rows[30][2], [lanes.LaneItem(rows[31][3], Fraction(3))], use=1)
         for one, there in ((rows[33], rows[34]), (rows[34], rows[33])):
-            lanes.open_requested(context, lanes.LaneRequest(one[2], [lanes.Part(there[3], Fraction(1))], is_substitute=True))
+            lanes.open_requested(context, lanes.LaneRequest(one[2], [lanes.LaneItem(there[3], Fraction(1))], is_substitute=True))
         audit.refresh(context)
 
 

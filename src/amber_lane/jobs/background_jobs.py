@@ -18,7 +18,7 @@ from ..data.session import Database
 from ..services.base import portions
 from ..services.base.context import Context
 from ..services.base.errors import UseCaseError
-from ..services.base.import_frame import Checked, Kind
+from ..services.base.import_frame import Checked, SheetKind
 from ..services.catalogue.search import Finder
 from ..services.imports import sheet_kinds
 from ..services.imports.column_memory import read_as
@@ -163,7 +163,7 @@ class LongJobs:
             "bad": [{"row": row, "reason": reason} for row, reason in checked.bad[:50]],
         }
 
-    def _take(self, number: int, kind: Kind, checked: Checked, body: dict[str, Any]) -> None:
+    def _take(self, number: int, kind: SheetKind, checked: Checked, body: dict[str, Any]) -> None:
         """The good rows in portions that are one act together; after a kill those that are left are taken, into the same act."""
         total = len(checked.good)
         self.progress(number, 0, total)
@@ -243,7 +243,7 @@ class LongJobs:
         with self.db.reading() as s:
             lines = paste.recognise(self.context(s, body), body["text"])
         self.progress(number, 0, len(lines))
-        wanted: dict[int, list[paste.Line]] = {}
+        wanted: dict[int, list[paste.PastedLine]] = {}
         for line in lines:
             if not line.message and not line.item:
                 wanted.setdefault(line.supplier, []).append(line)
@@ -259,7 +259,7 @@ class LongJobs:
             paste.find_items(self.context(s, body), [line for line in lines if not line.message])
         return self._prepare_lines(number, body, lines)
 
-    def _prepare_lines(self, number: int, body: dict[str, Any], lines: list[paste.Line]) -> dict[str, Any]:
+    def _prepare_lines(self, number: int, body: dict[str, Any], lines: list[paste.PastedLine]) -> dict[str, Any]:
         good = [line for line in lines if not line.message]
         bad = [line for line in lines if line.message]
         counts, listings = {"made": 0, "same": 0, "failed": 0}, []

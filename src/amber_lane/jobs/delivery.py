@@ -46,7 +46,7 @@ from ..services.partners.connections import note_budget, note_health
 from ..services.partners.life_cycle import set_apart
 from ..services.partners.registry import ConnectorRegistry, link_of
 from .batches import Batches
-from .outbox_senders import Opened, OpenStore, PictureDesk, opened
+from .outbox_senders import OpenLink, OpenStore, PictureDesk, opened
 
 # A change that breaks something here at each of so many tries is given up. One that the outside does not take for the
 # moment is tried for as long as it takes, with growing waits up to this many seconds.
@@ -167,7 +167,7 @@ class Delivery:
             if link is not None:
                 link.state, link.message = LINK.step(link.state, "break"), message
 
-    def _carry_all(self, partner: Opened, rows: list[Outbox]) -> list[tuple[Outbox, Carried]]:
+    def _carry_all(self, partner: OpenLink, rows: list[Outbox]) -> list[tuple[Outbox, Carried]]:
         """Rows of a batch are of different subjects, so a few may be under way at once; purchases go one by one.
 
         Once the partner is in trouble, what has not been begun is handed back untouched.
@@ -218,11 +218,11 @@ class Delivery:
             )
         return taken
 
-    def _opened(self, target: str) -> Opened:
+    def _opened(self, target: str) -> OpenLink:
         with self.db.reading() as s:
             return opened(self.connectors, Context(s, self.clock, WHO), target)
 
-    def _carry(self, partner: Opened, row: Outbox) -> Carried:
+    def _carry(self, partner: OpenLink, row: Outbox) -> Carried:
         """One row: ask first where it may have arrived, then send. `row` is as it was before the claim."""
         payload = queue.payload(row)
         if payload is None:

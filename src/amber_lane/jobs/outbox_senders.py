@@ -19,7 +19,7 @@ from ..services.partners.registry import ConnectorRegistry
 P = TypeVar("P", bound=Payload)
 
 
-class Opened(ABC):
+class OpenLink(ABC):
     """One partner's connector, by which changes are sent and asked for."""
 
     link: PartnerLink
@@ -31,7 +31,7 @@ class Opened(ABC):
     def ask(self, payload: Payload, key: str) -> Answer: ...
 
 
-class OpenStore(Opened):
+class OpenStore(OpenLink):
     def __init__(self, link: StoreLink) -> None:
         self.link: StoreLink = link
 
@@ -42,7 +42,7 @@ class OpenStore(Opened):
         return _for(StorePayload, payload).ask(self.link, key)
 
 
-class OpenSupplier(Opened):
+class OpenSupplier(OpenLink):
     def __init__(self, link: SupplierLink) -> None:
         self.link: SupplierLink = link
 
@@ -53,7 +53,7 @@ class OpenSupplier(Opened):
         return _for(SupplierPayload, payload).ask(self.link, key)
 
 
-class OpenMailbox(Opened):
+class OpenMailbox(OpenLink):
     def __init__(self, link: MailLink) -> None:
         self.link: MailLink = link
 
@@ -70,7 +70,7 @@ def _for(sort: type[P], payload: Payload) -> P:
     return payload
 
 
-def opened(connectors: ConnectorRegistry, context: Context, target: str) -> Opened:
+def opened(connectors: ConnectorRegistry, context: Context, target: str) -> OpenLink:
     """The connector of a target such as store:3."""
     owner, number = party_of(target)
     if owner == "store":

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
-from ..connectors.protocols import CatalogueItem, InboxVisit, PurchaseAnswer, Seen, StoreOrder, SupplierLink, SweepPage, Word
+from ..connectors.protocols import CatalogueItem, InboxVisit, ItemSeen, PurchaseAnswer, StoreOrder, SupplierLink, SweepPage, Word
 from ..data.orders import Order
 from ..data.outbox import AuditEntry
 from ..data.session import Database
@@ -190,7 +190,7 @@ class Reader:
             if one is None:
                 gone.append(number)
             else:
-                seen.append(Seen(one.number, one.cost, one.currency, one.stock, one.tiers, one.pack_size))
+                seen.append(ItemSeen(one.number, one.cost, one.currency, one.stock, one.tiers, one.pack_size))
         if numbers and not seen and not gone:
             raise RateLimited("it took no calls for this sweep", 10.0) if not bad else Malformed(bad[0])
         return SweepPage(self.clock.now(), seen, 1, bad), gone, asked
@@ -323,7 +323,7 @@ class Reader:
                 self.context(s, "Orders").get(Inbox, inbox_id, "mailbox").next_read = self.clock.now() + timedelta(minutes=2)
         return len(fresh)
 
-    def held_letter(self, number: int) -> mailbox.Opened:
+    def held_letter(self, number: int) -> mailbox.OpenedMail:
         """A mail whose files were not taken, had once more from its mailbox, where it lies still. OutsideError where it cannot be had."""
         with self.db.reading() as s:
             row = self.context(s, "Orders").get(Letter, number, "mail")

@@ -55,7 +55,7 @@ class Reading:
 
 
 @dataclass(frozen=True)
-class Look:
+class SheetLook:
     """A first look at a sheet: how it seems to be made, its first rows, and which columns seem to be ours.
 
     doubts: ours -> other columns that it could be as well; above: rows before the header.
@@ -69,7 +69,7 @@ class Look:
     above: int = 0
 
 
-def look(data: bytes, encoding: str = "", rows: int = 6, tab: str = "", house: str = ".") -> Look:
+def look(data: bytes, encoding: str = "", rows: int = 6, tab: str = "", house: str = ".") -> SheetLook:
     """Look at a sheet that nobody has named the columns of. encoding, tab: what a person chose instead of our guess; house: the sign
     before decimals where no value shows it."""
     _check_size(data)
@@ -83,7 +83,7 @@ def look(data: bytes, encoding: str = "", rows: int = 6, tab: str = "", house: s
     pieces = values.thousands_in(_column(first, names, found.columns.get("stock")), decimal or house)
     reading = Reading(found.columns, opened.encoding, opened.separator, decimal, names, opened.tab if len(opened.tabs) > 1 else "", pieces)
     missing = [name for name in NEEDED if name not in found.columns]
-    return Look(reading, first[:rows], missing, found.doubts, opened.tabs, opened.above)
+    return SheetLook(reading, first[:rows], missing, found.doubts, opened.tabs, opened.above)
 
 
 def _column(rows: Sequence[Sequence[str]], names: Sequence[str], name: str | None) -> list[str]:
@@ -201,10 +201,10 @@ __all__ = [
     "ENCODINGS",
     "FIELDS",
     "NEEDED",
-    "Look",
     "NotASheet",
     "Reading",
     "SheetChanged",
+    "SheetLook",
     "amount",
     "count",
     "guess_encoding",

@@ -14,7 +14,7 @@ from typing import Any
 
 from . import values
 from .headings import DAYS, MONEY, PIECES, guess, known_names
-from .opened import NotASheet, Opened, open_sheet
+from .opened import NotASheet, OpenedFile, open_sheet
 
 ROWS_MAX = 1_000_000
 _SAMPLE = 200
@@ -104,7 +104,7 @@ class Read:
 
 
 @dataclass(frozen=True)
-class Seen:
+class ColumnSeen:
     """A first look: the columns as they seem to be, what is missing, what could be something else, the first rows as they would be read."""
 
     columns: Columns
@@ -130,7 +130,7 @@ def look(
     chosen: Columns | None = None,
     kept: Mapping[str, Mapping[str, Any]] | None = None,
     rows: int = 10,
-) -> Seen:
+) -> ColumnSeen:
     """Look at a sheet. chosen: what a person said; kept: what was said of sheets before, by their mark."""
     manner, chosen = manner or Manner(), chosen or Columns()
     opened = open_sheet(data, known_names((*needed, *optional)), chosen.encoding, chosen.tab)
@@ -145,7 +145,7 @@ def look(
     doubts = {} if usable else {ours: [columns[ours], *others] for ours, others in found.doubts.items() if ours in columns}
     how = Columns(columns, opened.tab if len(opened.tabs) > 1 else "", opened.encoding)
     shown = [dict(row) for row in _rows(opened, iter(first[:rows]), first, how, manner)]
-    return Seen(how, opened.header, opened.tabs, opened.above, [name for name in needed if name not in columns], doubts, shown, mark)
+    return ColumnSeen(how, opened.header, opened.tabs, opened.above, [name for name in needed if name not in columns], doubts, shown, mark)
 
 
 def read(data: bytes, needed: Sequence[str], optional: Sequence[str], manner: Manner | None = None, how: Columns | None = None) -> Read:
@@ -176,7 +176,9 @@ def read(data: bytes, needed: Sequence[str], optional: Sequence[str], manner: Ma
     return Read(opened.header, rows, [name for name in opened.header if name and " ".join(name.split()).lower() not in used], opened.left)
 
 
-def _rows(opened: Opened, rows: Iterator[list[str]], sample: Sequence[Sequence[str]], how: Columns, manner: Manner) -> Iterator[MappedRow]:
+def _rows(
+    opened: OpenedFile, rows: Iterator[list[str]], sample: Sequence[Sequence[str]], how: Columns, manner: Manner
+) -> Iterator[MappedRow]:
     names = opened.names
     fixed = {ours: theirs[len(ALWAYS) :].strip() for ours, theirs in how.columns.items() if theirs.startswith(ALWAYS)}
     places = {ours: names.index(theirs) for ours, theirs in how.columns.items() if not theirs.startswith(ALWAYS)}

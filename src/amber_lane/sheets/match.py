@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from ..core.likeness import NONE, Row, match, message
+from ..core.likeness import NONE, ThingRow, match, message
 from .table import read_sheet
 
 LISTINGS = ("sku", "title")
@@ -32,9 +32,9 @@ def match_sheets(listings: bytes, offers: bytes) -> tuple[list[tuple[str, ...]],
     return out, notes
 
 
-def _rows(data: bytes, needed: tuple[str, ...], name: str, notes: list[str]) -> list[Row]:
+def _rows(data: bytes, needed: tuple[str, ...], name: str, notes: list[str]) -> list[ThingRow]:
     key, price = ("sku", "price") if needed == LISTINGS else ("item", "cost")
-    out: list[Row] = []
+    out: list[ThingRow] = []
     seen: set[tuple[str, str]] = set()
     powers = 0
     for number, row in enumerate(read_sheet(data, needed, MORE).rows, 2):
@@ -52,7 +52,9 @@ def _rows(data: bytes, needed: tuple[str, ...], name: str, notes: list[str]) -> 
         words = (row.get("title", ""), row.get("brand", ""), gtin, row.get("mpn", ""))
         pack = row.get("pack_size", "")
         reported_pack = int(pack) if pack.isascii() and pack.isdecimal() and 1 <= int(pack) <= 10_000 else 1
-        out.append(Row(who[1], *words, reported_pack, _number(row.get(price, "")), row.get("currency", ""), who[0], row.get("options", "")))
+        out.append(
+            ThingRow(who[1], *words, reported_pack, _number(row.get(price, "")), row.get("currency", ""), who[0], row.get("options", ""))
+        )
     if powers:
         notes.append(f"{name}: {powers} barcodes are written like 5.01E+12, so their last digits are lost; save the column as text")
     return out

@@ -12,7 +12,7 @@ from itertools import chain, islice
 
 from . import apart
 from .limits import BYTES_MAX, CELL_MAX, NotASheet, OverLimit, within
-from .packed import Part, is_flat, is_packed, parts_of
+from .packed import PackedFile, is_flat, is_packed, parts_of
 
 ENCODINGS = ("utf-8", "cp1250", "cp1252", "iso8859-2", "utf-16")
 _SEPARATORS = ";,\t|"
@@ -34,7 +34,7 @@ class Cells(list[str]):
 
 
 @dataclass
-class Opened:
+class OpenedFile:
     """header: names as they stand, '' where there is none, a second of the same name as 'name (2)'. rows: text, as wide as they are.
 
     encoding and separator: '' for a workbook; tab: which sheet of it, or which file of a zip, out of `tabs`; above: rows before the header.
@@ -60,7 +60,7 @@ def plain_name(name: str) -> str:
     return " ".join(name.split()).lower()
 
 
-def open_sheet(data: bytes, known: Collection[str] = (), encoding: str = "", tab: str = "") -> Opened:
+def open_sheet(data: bytes, known: Collection[str] = (), encoding: str = "", tab: str = "") -> OpenedFile:
     """Open whatever a person has. known: names that columns may have, in lower case; by them the header is found.
 
     encoding, tab: what was chosen instead of our guess. NotASheet in plain words when it is none.
@@ -146,7 +146,7 @@ def separator_of(text: str) -> str:
     return best
 
 
-def _text(data: bytes, known: Collection[str], encoding: str) -> Opened:
+def _text(data: bytes, known: Collection[str], encoding: str) -> OpenedFile:
     encoding = encoding or guess_encoding(data)
     text = decode(data, encoding)
     first, _, rest = text.partition("\n")
@@ -159,7 +159,7 @@ def _text(data: bytes, known: Collection[str], encoding: str) -> Opened:
     return out
 
 
-def _files(parts: Sequence[Part], known: Collection[str], encoding: str, tab: str) -> Opened:
+def _files(parts: Sequence[PackedFile], known: Collection[str], encoding: str, tab: str) -> OpenedFile:
     """Sheets that came in a zip: the one that was chosen, else the largest."""
     one = next((one for one in parts if one.name == tab), max(parts, key=lambda one: len(one.data)))
     if one.form == "flat":
@@ -172,7 +172,7 @@ def _files(parts: Sequence[Part], known: Collection[str], encoding: str, tab: st
     return out
 
 
-def _workbook(sheets: Sequence[Part], known: Collection[str], tab: str) -> Opened:
+def _workbook(sheets: Sequence[PackedFile], known: Collection[str], tab: str) -> OpenedFile:
     """A sheet of a workbook: the one chosen, else the one whose header says most, else the first with anything in it."""
     if not sheets:
         raise NotASheet("there is no sheet in the file; save it anew as XLSX")
@@ -189,7 +189,7 @@ def _workbook(sheets: Sequence[Part], known: Collection[str], tab: str) -> Opene
     return out
 
 
-def _table(rows: Iterator[list[str]], known: Collection[str]) -> Opened:
+def _table(rows: Iterator[list[str]], known: Collection[str]) -> OpenedFile:
     """The header among the first rows, and what stands below it."""
     rows = within(rows)
     first = list(islice(rows, _ABOVE + _SAMPLE))
@@ -197,7 +197,7 @@ def _table(rows: Iterator[list[str]], known: Collection[str]) -> Opened:
     if at is None:
         raise NotASheet("no row names the columns; put their names above them, as in the template")
     header = _distinct(first[at])
-    out = Opened(header, iter(()), above=sum(1 for row in first[:at] if any(cell.strip() for cell in row)))
+    out = OpenedFile(header, iter(()), above=sum(1 for row in first[:at] if any(cell.strip() for cell in row)))
     out.rows = _below(chain(first[at + 1 :], rows), out, at)
     return out
 
@@ -237,7 +237,7 @@ def _distinct(row: Sequence[str]) -> list[str]:
     return out
 
 
-def _below(rows: Iterable[list[str]], out: Opened, at: int) -> Iterator[list[str]]:
+def _below(rows: Iterable[list[str]], out: OpenedFile, at: int) -> Iterator[list[str]]:
     """The rows under the header, without totals and without the header when a page repeats it."""
     head = [name.lower() for name in out.header]
     totals = repeated = 0
@@ -261,4 +261,4 @@ def _below(rows: Iterable[list[str]], out: Opened, at: int) -> Iterator[list[str
         out.left.append(f"the header, repeated {repeated} time{'s' if repeated > 1 else ''}")
 
 
-__all__ = ["BYTES_MAX", "ENCODINGS", "NotASheet", "Opened", "OverLimit", "is_packed", "open_sheet", "plain_name", "readable"]
+__all__ = ["BYTES_MAX", "ENCODINGS", "NotASheet", "OpenedFile", "OverLimit", "is_packed", "open_sheet", "plain_name", "readable"]

@@ -23,7 +23,7 @@ _SHEETS = (".csv", ".txt", ".tsv", ".xlsx", ".xlsm")
 
 
 @dataclass(frozen=True)
-class Part:
+class PackedFile:
     """A sheet of a workbook or a file of a zip. form: rows, text or flat."""
 
     name: str
@@ -51,9 +51,9 @@ def is_flat(data: bytes) -> bool:
     return data.startswith(FLAT)
 
 
-def parts_of(data: bytes) -> list[Part]:
+def parts_of(data: bytes) -> list[PackedFile]:
     """What is in a flat file. NotASheet where it is none."""
-    out: list[Part] = []
+    out: list[PackedFile] = []
     at = len(FLAT)
     try:
         while at < len(data) and len(out) < PARTS_MAX:
@@ -62,14 +62,14 @@ def parts_of(data: bytes) -> list[Part]:
             name, form, size = str(head["name"]), str(head["form"]), int(head["bytes"])
             if form not in ("rows", "text", "flat") or not 0 <= size <= len(data) - end - 1:
                 raise ValueError(form)
-            out.append(Part(name, form, data[end + 1 : end + 1 + size]))
+            out.append(PackedFile(name, form, data[end + 1 : end + 1 + size]))
             at = end + 1 + size
     except (ValueError, KeyError, TypeError, RecursionError) as error:
         raise NotASheet("the file is no sheet; save it anew as CSV or XLSX") from error
     return out
 
 
-def _put(parts: Iterable[Part]) -> bytes:
+def _put(parts: Iterable[PackedFile]) -> bytes:
     out = io.BytesIO()
     out.write(FLAT)
     for one in parts:
@@ -99,7 +99,7 @@ def flatten(data: bytes) -> bytes:
     return _put(_workbook(data) if workbook else _zip(data))
 
 
-def _zip(data: bytes) -> Iterator[Part]:
+def _zip(data: bytes) -> Iterator[PackedFile]:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             inside = [
@@ -115,19 +115,19 @@ def _zip(data: bytes) -> Iterator[Part]:
                 with packed.open(one) as stream:
                     body = stream.read(one.file_size + 1)
                 if body[:4] != _PACKED:
-                    yield Part(one.filename, "text", body)
+                    yield PackedFile(one.filename, "text", body)
                     continue
                 inner = flatten(body)
                 if any(part.form != "rows" for part in parts_of(inner)):
                     raise NotASheet("there is a zip in this zip; unpack it first")
-                yield Part(one.filename, "flat", inner)
+                yield PackedFile(one.filename, "flat", inner)
     except (NotASheet, MemoryError):
         raise
     except Exception as error:
         raise NotASheet("the zip cannot be opened; make it anew") from error
 
 
-def _workbook(data: bytes) -> Iterator[Part]:
+def _workbook(data: bytes) -> Iterator[PackedFile]:
     # Loaded where it is used: only the process that opens files from outside does.
     from openpyxl import load_workbook
 
@@ -144,7 +144,7 @@ def _workbook(data: bytes) -> Iterator[Part]:
                 out.write(json.dumps(row, ensure_ascii=False).encode("utf-8", "replace") + b"\n")
                 if out.tell() > UNPACKED_MAX:
                     raise OverLimit("unpacked", f"the file unpacks to more than {UNPACKED_MAX // 1_000_000} MB; split it")
-            yield Part(one.title, "rows", out.getvalue())
+            yield PackedFile(one.title, "rows", out.getvalue())
     except (NotASheet, MemoryError):
         raise
     except Exception as error:

@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import TypeVar
 
 from ..core import currency, numbers
-from ..core.cost import Parcel
+from ..core.cost import ParcelTerms
 from ..core.route import Cap, LaneChoice, Leg, LineToFill, OrderPlan, OrderToFill
 from ..core.routing import Routed, route
 from .table import read_sheet
@@ -58,7 +58,7 @@ class _Line:
 
 
 @dataclass
-class Names:
+class RouteNames:
     """Numbers for the names of a sheet."""
 
     found: dict[object, int] = field(default_factory=dict)
@@ -113,7 +113,7 @@ def route_sheets(  # noqa: PLR0913 - four sheets and their options
 
     Returns rows for HEADER and the plan; BadSheet where a row is wrong.
     """
-    supplier, item = Names(), Names()
+    supplier, item = RouteNames(), RouteNames()
     parcels = dict(_rows(origins, "origins", ORIGINS, lambda row: _origin(row, money, supplier)))
     stock: dict[int, int] = {}
     rows = _rows(lanes, "lanes", LANES, lambda row: _lane(row, money, supplier, item, stock))
@@ -147,14 +147,14 @@ def _one_order(lines: list[_Line]) -> None:
         raise BadSheet(f"orders: a line number of order {name} is there twice")
 
 
-def _origin(row: dict[str, str], money: str, supplier: Names) -> tuple[Place, tuple[Parcel, int]]:
+def _origin(row: dict[str, str], money: str, supplier: RouteNames) -> tuple[Place, tuple[ParcelTerms, int]]:
     over = _amount(row, money, "free_ship_over") if row["free_ship_over"] else None
-    parcel = Parcel(_amount(row, money, "handling"), _amount(row, money, "ship_first"), _amount(row, money, "ship_next"), over)
+    parcel = ParcelTerms(_amount(row, money, "handling"), _amount(row, money, "ship_first"), _amount(row, money, "ship_next"), over)
     place = (supplier(_name(row, "supplier")), _name(row, "origin"), _name(row, "country"))
     return place, (parcel, _count(row, "arrive_in_days"))
 
 
-def _lane(row: dict[str, str], money: str, supplier: Names, item: Names, stock: dict[int, int]) -> tuple[str, _Lane]:
+def _lane(row: dict[str, str], money: str, supplier: RouteNames, item: RouteNames, stock: dict[int, int]) -> tuple[str, _Lane]:
     units = numbers.parse_units(row["pack_units"], "pack_units")
     whose, where = supplier(_name(row, "supplier")), _name(row, "origin")
     number = item((whose, where, _name(row, "item")))
@@ -167,7 +167,7 @@ def _lane(row: dict[str, str], money: str, supplier: Names, item: Names, stock: 
     )
 
 
-def _limit(row: dict[str, str], money: str, supplier: Names) -> tuple[int, Cap]:
+def _limit(row: dict[str, str], money: str, supplier: RouteNames) -> tuple[int, Cap]:
     return supplier(_name(row, "supplier")), Cap(_amount(row, money, "spend_cap") if row["spend_cap"] else None)
 
 
@@ -181,7 +181,7 @@ def _line(row: dict[str, str], money: str) -> _Line:
     return _Line(_name(row, "order_no"), row["line_no"], row["sku"], quantity, _name(row, "country"), promised, net)
 
 
-def _choice(number: int, lane: _Lane, country: str, parcels: dict[Place, tuple[Parcel, int]], today: date) -> LaneChoice:
+def _choice(number: int, lane: _Lane, country: str, parcels: dict[Place, tuple[ParcelTerms, int]], today: date) -> LaneChoice:
     parcel, days = parcels.get((lane.supplier, lane.origin, country), (None, 0))
     part = (lane.item, lane.units.numerator, lane.units.denominator, lane.cost, lane.stock)
     leg = Leg(lane.supplier, lane.place, (part,), parcel)

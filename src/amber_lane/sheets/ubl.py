@@ -32,7 +32,7 @@ class NotADocument(ValueError):
 
 
 @dataclass(frozen=True)
-class Line:
+class DocumentLine:
     """One item of an order. net: what the line costs, as an amount in text."""
 
     number: int
@@ -43,7 +43,7 @@ class Line:
 
 
 @dataclass(frozen=True)
-class Order:
+class OrderDocument:
     """What a purchase order says. buyer and seller: their names; address: the receiver's parts."""
 
     reference: str
@@ -55,7 +55,7 @@ class Order:
     service: str
     note: str
     greeting: str
-    lines: tuple[Line, ...]
+    lines: tuple[DocumentLine, ...]
 
 
 @dataclass(frozen=True)
@@ -73,7 +73,7 @@ class Answer:
     lacking: tuple[tuple[int, str], ...]
 
 
-def order_xml(order: Order) -> bytes:
+def order_xml(order: OrderDocument) -> bytes:
     """The order as a UBL 2.1 document, its elements in the order of the schema."""
     root = etree.Element(f"{{{_URN}Order-2}}Order", nsmap={None: _URN + "Order-2", "cac": CAC, "cbc": CBC})  # type: ignore[dict-item]
     _put(root, "UBLVersionID", "2.1")

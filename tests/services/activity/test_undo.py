@@ -12,7 +12,7 @@ from sqlalchemy import select
 
 from amber_lane.connectors.protocols import OriginTerms, ServiceTerms
 from amber_lane.core.options import Option
-from amber_lane.core.plans import Plan
+from amber_lane.core.plans import Membership
 from amber_lane.data.lanes import FaultSeen, Lane, LanePart, Rejection
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import AuditEntry, Outbox, Snooze
@@ -163,7 +163,7 @@ FEES = [
 SIZES = Option("Size", ("S", "M", "L"))
 WISHES = [VariantRequest(("S",), True, price=900, most=2), VariantRequest(("M",), True, item=5), VariantRequest(("L",), False)]
 ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
-    "a lane opened before all others": ("lane.open", lambda d: lanes.open_lane(d, 1, [lanes.Part(2, Fraction(1))])),
+    "a lane opened before all others": ("lane.open", lambda d: lanes.open_lane(d, 1, [lanes.LaneItem(2, Fraction(1))])),
     "a spare closed": ("lane.close", lambda d: lanes.close_lane(d, lane(d, 1, 1).id, lane(d, 1, 1).version)),
     "a main lane closed": ("lane.close", lambda d: lanes.close_lane(d, lane(d, 1).id, lane(d, 1).version, "they stopped")),
     "a lane's units": ("lane.change", lambda d: move(d, units=Fraction(3))),
@@ -179,7 +179,7 @@ ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
         "terms.change",
         change(
             lambda d: drafts.SupplierChange(
-                1, {"discount": 50_000, "rebate": 10_000, "tax": 200_000}, plans=[Plan("Circle", 90_000, 100, taken=True)]
+                1, {"discount": 50_000, "rebate": 10_000, "tax": 200_000}, plans=[Membership("Circle", 90_000, 100, taken=True)]
             )
         ),
     ),
@@ -238,7 +238,7 @@ ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
             "lane.many",
             {1, 2},
             lambda n: "two",
-            [LaneRequest(1, [lanes.Part(3, Fraction(1))]), LaneRequest(2, [lanes.Part(4, Fraction(1))])],
+            [LaneRequest(1, [lanes.LaneItem(3, Fraction(1))]), LaneRequest(2, [lanes.LaneItem(4, Fraction(1))])],
         ),
     ),
     "spares made main": ("lane.many", lambda d: bulk_changes.change_many(d, [lane(d, 1, 1).id, lane(d, 2).id], "main")),
@@ -264,9 +264,9 @@ def busy(small: Small) -> Small:
     """A SKU with a spare, an order that is ready and one that is held, and a rate."""
 
     def make(context: Context) -> None:
-        lanes.open_lane(context, 1, [lanes.Part(5, Fraction(1))], use=1)
+        lanes.open_lane(context, 1, [lanes.LaneItem(5, Fraction(1))], use=1)
         context.session.add(Rate(base="USD", quote="GBP", day=context.now - timedelta(days=1), nano=790_000_000))
-        lanes.open_lane(context, 6, [lanes.Part(4, Fraction(2))], use=1)
+        lanes.open_lane(context, 6, [lanes.LaneItem(4, Fraction(2))], use=1)
         drafts.PolicyChange("house", "", {"send": "hand", "hold_twice": True}).keep(context)
         small.list_sku(context.session, 50)
         small.second_store(context.session)

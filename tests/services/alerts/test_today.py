@@ -223,7 +223,7 @@ def mend_feed(small: Small) -> None:
 
 
 MENDED: dict[str, Callable[[Small], Any]] = {
-    "Unmapped": lambda small: small.write(lambda context: lanes.open_lane(context, 6, [lanes.Part(6, Fraction(1))])),
+    "Unmapped": lambda small: small.write(lambda context: lanes.open_lane(context, 6, [lanes.LaneItem(6, Fraction(1))])),
     "Loss": lambda small: small.write(
         lambda context: orders.allow(context, context.session.scalars(select(Order.id)).one(), "for a friend")
     ),

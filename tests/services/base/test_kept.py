@@ -46,7 +46,7 @@ def acts(luck: random.Random) -> list[Callable[[Context], Any]]:
     def _open(context: Context) -> Lane:
         from fractions import Fraction
 
-        return lanes.open_lane(context, n, [lanes.Part(n, Fraction(1))])
+        return lanes.open_lane(context, n, [lanes.LaneItem(n, Fraction(1))])
 
     def close(context: Context) -> None:
         one = lane(context)

@@ -315,7 +315,7 @@ def test_items_called_otherwise_overnight_stop_the_lanes_that_no_longer_fit(shop
         for number, title in ((1, "Steel seed tray black 50 cm"), (2, "Jute twine holder cream"), (3, "Coir soil scoop moss green")):
             context.get(Sku, number, "SKU").title = context.get(Item, number, "item").title = title
         context.get(Item, 3, "item").gtin = "5012345678900"
-        lanes.open_lane(context, 1, [lanes.Part(4, Fraction(1))], use=1)
+        lanes.open_lane(context, 1, [lanes.LaneItem(4, Fraction(1))], use=1)
 
     def overnight(context: Any) -> Any:
         titles = {1: "Steel seed tray black 60 cm", 2: "Twine holder, jute, cream, new", 3: "Coir soil scoop moss green"}

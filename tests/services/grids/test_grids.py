@@ -143,7 +143,7 @@ def test_a_listing_stands_beside_the_lane_that_fills_it(full: Small) -> None:
     """Where the main lane is shut and a spare sells it, its row is not that of a lane that nothing can be bought by."""
 
     def spare(context: Context) -> None:
-        lanes.open_lane(context, 3, [lanes.Part(5, Fraction(1))], use=1)
+        lanes.open_lane(context, 3, [lanes.LaneItem(5, Fraction(1))], use=1)
         main = context.get(Lane, full.lane(3).id, "lane")
         main.state, main.reason = "shut", "it comes in other packs"
 

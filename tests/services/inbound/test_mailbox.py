@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from sqlalchemy import select
 
-from amber_lane.connectors.protocols import Letter, PurchaseAnswer
+from amber_lane.connectors.protocols import IncomingMail, PurchaseAnswer
 from amber_lane.data.orders import OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Inbox, MailKey, Supplier
@@ -43,7 +43,7 @@ def comes(small: Small, uid: str, *files: tuple[str, str], sender: str = OFFICE,
     """A mail that comes. proof: keys or vouched; without any it carries the key of every mail that went to whoever it says it is of."""
     mine = select(MailKey.key).join(Supplier, Supplier.id == MailKey.supplier_id).where(Supplier.mail == sender)
     proof = proof or {"keys": tuple(small.all(mine))}
-    mail = Letter(uid, None, sender, "Re: orders", "Hello", tuple((name, text.encode()) for name, text in files), fault, **proof)
+    mail = IncomingMail(uid, None, sender, "Re: orders", "Hello", tuple((name, text.encode()) for name, text in files), fault, **proof)
     return small.write(lambda context: mailbox.take(context, 1, mailbox.opened(mail)))
 
 
@@ -95,7 +95,7 @@ def test_a_mail_is_not_believed_by_its_sender(by_mail: Small) -> None:
         assert (row.needs, row.held) == (True, True) and "nothing proves that Supply House wrote this" in row.message
     assert state(by_mail, "ONE-A-1") == "sent" and len(open_alerts(by_mail, "Mail")) == len(forged)
     # What a person says is theirs is done; once, and from that very mail.
-    mail = Letter("f0", None, OFFICE, "Re: orders", "", (("answers.csv", refused.encode()),))
+    mail = IncomingMail("f0", None, OFFICE, "Re: orders", "", (("answers.csv", refused.encode()),))
     with pytest.raises(Conflict, match="another mail"):
         by_mail.write(lambda context: mailbox.take_in_held(context, 2, mailbox.opened(mail)))
     assert by_mail.write(lambda context: mailbox.take_in_held(context, 1, mailbox.opened(mail))).message == "1 answer taken"

@@ -135,7 +135,7 @@ def test_a_first_mass_move_is_asked_for_whatever_the_limits_say(fresh: Small) ->
     def many(context: Any) -> None:
         for n in range(100, 101 + MASS):
             fresh.list_sku(context.session, n)
-            lanes.open_lane(context, n, [lanes.Part(1, Fraction(1))])
+            lanes.open_lane(context, n, [lanes.LaneItem(1, Fraction(1))])
         context.session.execute(update(Store).values(write_prices=True, write_stock=True))
         context.session.execute(delete(Outbox))
 

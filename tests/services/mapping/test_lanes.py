@@ -31,7 +31,7 @@ def uses(small: Small, sku: int) -> list[int]:
 
 def open_one(small: Small, sku: int, *parts: tuple[int, Fraction | int], use: int = 0, store: int | None = None) -> Lane:
     return small.write(
-        lambda context: lanes.open_lane(context, sku, [lanes.Part(item, Fraction(units)) for item, units in parts], use, store)
+        lambda context: lanes.open_lane(context, sku, [lanes.LaneItem(item, Fraction(units)) for item, units in parts], use, store)
     )
 
 
@@ -46,7 +46,7 @@ def test_whatever_is_done_lanes_stand_in_one_order_without_gaps_or_twins(small: 
 
         def act(context: Context, kind=kind, which=which, use=use, one=one) -> None:
             if kind == "open":
-                lanes.open_lane(context, sku, [lanes.Part(which + 1, Fraction(1))], use)
+                lanes.open_lane(context, sku, [lanes.LaneItem(which + 1, Fraction(1))], use)
             elif one is not None and kind == "close":
                 lanes.close_lane(context, one.id, one.version)
             elif one is not None and kind == "move":
@@ -198,7 +198,7 @@ def test_items_are_found_by_barcode_number_and_words_the_surest_first(small: Sma
 
 def test_listings_that_share_an_item_never_promise_more_than_there_is(small: Small) -> None:
     small.write(lambda context: small.list_sku(context.session, 8))
-    small.write(lambda context: lanes.open_lane(context, 8, [lanes.Part(1, Fraction(2))]))
+    small.write(lambda context: lanes.open_lane(context, 8, [lanes.LaneItem(1, Fraction(2))]))
     small.write(lambda context: PolicyChange("house", "", {"cushion": 0, "cap": 8}).keep(context))
     for stock in (20, 9, 3, 2, 1):
         small.sweep({1: (100, stock)})

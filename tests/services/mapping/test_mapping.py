@@ -206,7 +206,7 @@ def test_offers_are_drawn_in_their_titles_with_units_and_what_is_kept(strap: Sma
     assert said["strap"] == "same" and whole.cost.landed == 200 and whole.profit == 395 - 40 - 200
     assert fifth.units == Fraction(1, 5) and fifth.stock == 100 and fifth.cost.landed == 100 + 100 + 30 and fifth.like.decision != "open"
     # A lane that is there keeps a person's units, whatever the packs say; another pack now asks them anew.
-    strap.write(lambda context: lanes.open_lane(context, 1, [lanes.Part(1, Fraction(2))]))
+    strap.write(lambda context: lanes.open_lane(context, 1, [lanes.LaneItem(1, Fraction(2))]))
     for why, units in ((LaneCause.none, 2), (LaneCause.packs, Fraction(1, 5))):
         strap.write(lambda context, why=why: setattr(strap_lane(context), "cause", why))
         with strap.db.reading() as s:
@@ -244,8 +244,8 @@ def test_numbers_that_follow_from_ours_are_learnt_from_lanes_and_count(small: Sm
 
 def test_a_suppliers_lanes_move_to_another_by_likeness_and_back(strap: Small) -> None:
     for n in (1, 2, 3):
-        strap.write(lambda context, n=n: lanes.open_lane(context, n, [lanes.Part(n, Fraction(1))]))
-    strap.write(lambda context: lanes.open_lane(context, 3, [lanes.Part(23, Fraction(1))], use=1))
+        strap.write(lambda context, n=n: lanes.open_lane(context, n, [lanes.LaneItem(n, Fraction(1))]))
+    strap.write(lambda context: lanes.open_lane(context, 3, [lanes.LaneItem(23, Fraction(1))], use=1))
     with strap.db.reading() as s:
         rows = {one.sku.id: one for one in switch_supplier.preview(strap.context(s), 1, 2)}
     assert [rows[n].item.id for n in (1, 2, 3)] == [21, 22, 23] and rows[3].has and rows[5].decision != "open"
@@ -271,7 +271,7 @@ def test_a_kit_of_two_suppliers_is_priced_bought_and_bought_only_once_though_one
         lambda context: (
             second(context),
             bare(context, 1),
-            lanes.open_lane(context, 1, [lanes.Part(2, Fraction(1)), lanes.Part(21, Fraction(2))]),
+            lanes.open_lane(context, 1, [lanes.LaneItem(2, Fraction(1)), lanes.LaneItem(21, Fraction(2))]),
         )
     )
     small.respond()
@@ -297,7 +297,7 @@ def test_a_kit_of_two_suppliers_is_priced_bought_and_bought_only_once_though_one
     assert state() == ["refused"]
     with pytest.raises(Conflict, match="bought already"):
         small.write(lambda context: orders.cancel(context, order.id))
-    small.write(lambda context: lanes.open_lane(context, 1, [lanes.Part(2, Fraction(1)), lanes.Part(3, Fraction(1))], use=1))
+    small.write(lambda context: lanes.open_lane(context, 1, [lanes.LaneItem(2, Fraction(1)), lanes.LaneItem(3, Fraction(1))], use=1))
     assert state() == ["ready"]
     small.write(lambda context: purchase_orders.send(context, [order.id]))
     live = small.all(select(PurchaseLine).where(PurchaseLine.live).order_by(PurchaseLine.id))
@@ -316,7 +316,7 @@ def test_each_country_has_its_service_and_dates_open_and_end_a_lane(small: Small
         context.session.flush()
         small.list_sku(context.session, 1, store=2)
         bare(context, 1)
-        lanes.open_lane(context, 1, [lanes.Part(1, Fraction(1))])
+        lanes.open_lane(context, 1, [lanes.LaneItem(1, Fraction(1))])
 
     small.write(make)
     assert small.lane(1).services == {"FR": "far"} and (small.listing(1).landed, small.listing(1, 2).landed) == (230, 830)
@@ -340,7 +340,7 @@ def test_each_country_has_its_service_and_dates_open_and_end_a_lane(small: Small
 
 
 def test_a_replacement_is_used_where_the_store_permits_it_and_nothing_else_is_left(small: Small) -> None:
-    small.write(lambda context: lanes.open_requested(context, lanes.LaneRequest(1, [lanes.Part(4, Fraction(1))], is_substitute=True)))
+    small.write(lambda context: lanes.open_requested(context, lanes.LaneRequest(1, [lanes.LaneItem(4, Fraction(1))], is_substitute=True)))
     small.sweep({1: (100, 1)})
     order = small.order("R", ("S-1", 2, 3000))
     why = lambda: small.all(select(OrderLine.reason).where(OrderLine.order_id == order.id))  # noqa: E731
@@ -360,16 +360,16 @@ def test_a_replacement_is_used_where_the_store_permits_it_and_nothing_else_is_le
 
 FAULTS = {
     "units": (
-        lambda s, context: (name(context, Sku, 1, "Lamp"), name(context, Sku, 2, "Lamp, pack of 3"), bare(context, 2), lanes.open_lane(context, 2, [lanes.Part(1, Fraction(3))]),
+        lambda s, context: (name(context, Sku, 1, "Lamp"), name(context, Sku, 2, "Lamp, pack of 3"), bare(context, 2), lanes.open_lane(context, 2, [lanes.LaneItem(1, Fraction(3))]),
                          lanes.change_lane(context, lanes.lanes_of(context, 1)[0][0].id, None, units=Fraction(2))),
         1, "Set it to",
     ),
     "kit": (
-        lambda s, context: (bare(context, 1), lanes.open_lane(context, 1, [lanes.Part(2, Fraction(1)), lanes.Part(3, Fraction(1))]), name(context, Item, 3, "Item 3", offer="gone")),
+        lambda s, context: (bare(context, 1), lanes.open_lane(context, 1, [lanes.LaneItem(2, Fraction(1)), lanes.LaneItem(3, Fraction(1))]), name(context, Item, 3, "Item 3", offer="gone")),
         1, "Look",
     ),
     "circle": (
-        lambda s, context: [lanes.open_requested(context, lanes.LaneRequest(a, [lanes.Part(b, Fraction(1))], is_substitute=True)) for a, b in ((1, 2), (2, 3), (3, 1))],
+        lambda s, context: [lanes.open_requested(context, lanes.LaneRequest(a, [lanes.LaneItem(b, Fraction(1))], is_substitute=True)) for a, b in ((1, 2), (2, 3), (3, 1))],
         1, "Remove",
     ),
     "unsent": (lambda s, context: setattr(context.get(Store, 1, "store"), "country", "FR"), 6, "Close"),
@@ -396,7 +396,7 @@ def test_lanes_that_cannot_be_right_are_found_and_mended_by_one_step(small: Smal
 
 
 def test_a_cost_out_of_all_proportion_stops_the_lane_until_a_person_says_it_is_right(small: Small) -> None:
-    small.write(lambda context: lanes.open_lane(context, 1, [lanes.Part(4, Fraction(1))], use=1))
+    small.write(lambda context: lanes.open_lane(context, 1, [lanes.LaneItem(4, Fraction(1))], use=1))
     for _ in range(3):
         small.sweep({1: (390, 20)})
     lane = small.lane(1)

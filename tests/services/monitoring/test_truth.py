@@ -9,7 +9,7 @@ import pytest
 from sqlalchemy import func, select
 
 from amber_lane.connectors.protocols import Tracking
-from amber_lane.core.plans import Plan
+from amber_lane.core.plans import Membership
 from amber_lane.data.orders import PurchaseOrder
 from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.setup import Supplier
@@ -178,7 +178,10 @@ def test_the_crossed_out_price_follows_its_rule_to_the_store_and_a_least_price_c
 
 def test_a_plan_that_pays_is_told_once(small: Small) -> None:
     def offer(context: Context) -> None:
-        context.session.get(Supplier, 1).plans = [vars(Plan("Circle", 100_000, fee=100)), vars(Plan("Dear", 10_000, fee=900_000))]
+        context.session.get(Supplier, 1).plans = [
+            vars(Membership("Circle", 100_000, fee=100)),
+            vars(Membership("Dear", 10_000, fee=900_000)),
+        ]
 
     small.write(offer)
     (told,) = open_alerts(small, "Plan")

@@ -14,7 +14,7 @@ from sqlalchemy import select, update
 
 from amber_lane.clock import PacedClock
 from amber_lane.connectors.protocols import RateTable, StoreListing
-from amber_lane.core.plans import Plan
+from amber_lane.core.plans import Membership
 from amber_lane.data.orders import PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.prices import Policy, PriceRule, Rate
@@ -349,7 +349,7 @@ def test_calls_go_to_what_is_sold_and_keep_to_the_day_and_the_hours(small: Small
 def test_a_volume_discount_counts_once_it_is_reached_and_a_plan_can_be_undone(small: Small) -> None:
     small.respond()
     before = small.listing(6).landed
-    club = Plan("Circle", 100_000, fee=500, taken=True)
+    club = Membership("Circle", 100_000, fee=500, taken=True)
     act = small.write(lambda context: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [club]).keep(context))
     small.respond()
     assert small.listing(6).landed == before - 60
@@ -358,7 +358,7 @@ def test_a_volume_discount_counts_once_it_is_reached_and_a_plan_can_be_undone(sm
     small.write(lambda context: undo.undo(context, act.id))
     assert small.listing(6).landed == before
     # The two bought cost 12.00 together, which is the line's cost and not each one's.
-    volume = Plan("Pallet", 50_000, from_spend=1300, taken=True)
+    volume = Membership("Pallet", 50_000, from_spend=1300, taken=True)
     small.write(lambda context: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [volume]).keep(context))
     assert small.write(memberships.refresh) == 0
     small.order("A", ("S-6", 2, 3000))
@@ -366,12 +366,12 @@ def test_a_volume_discount_counts_once_it_is_reached_and_a_plan_can_be_undone(sm
         purchase_orders.send(small.context(s), [1], "now")
         s.execute(update(PurchaseOrder).values(state="accepted"))
     assert small.write(lambda context: memberships.bought(context, 1)) == 1200 and small.write(memberships.refresh) == 0
-    enough = Plan("Pallet", 50_000, from_spend=1200, taken=True)
+    enough = Membership("Pallet", 50_000, from_spend=1200, taken=True)
     small.write(lambda context: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [enough]).keep(context))
     assert small.write(memberships.refresh) == 1 and small.listing(6).landed == before - 30
     assert "is given" in small.act("plan.reached").message
     with pytest.raises(Invalid, match="between 0 and 100"):
-        small.write(lambda context: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [Plan("x", 0)]).keep(context))
+        small.write(lambda context: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [Membership("x", 0)]).keep(context))
 
 
 def test_what_really_came_back_is_kept_for_returns_where_no_rule_says(small: Small) -> None:

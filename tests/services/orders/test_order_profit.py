@@ -8,7 +8,7 @@ import pytest
 from sqlalchemy import select
 
 from amber_lane.connectors.protocols import PurchaseAnswer
-from amber_lane.data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
+from amber_lane.data.orders import FillPlan, Hold, Order, OrderLine, PurchaseOrder
 from amber_lane.data.prices import PriceRule, Rate
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Sku
@@ -39,7 +39,7 @@ def everywhere(small: Small) -> set[int]:
     with small.db.reading() as s:
         context = small.context(s)
         order = s.scalars(select(Order)).one()
-        plan = s.scalars(select(Plan)).one()
+        plan = s.scalars(select(FillPlan)).one()
         lines = routing.lines_of(context, [order.id])[order.id]
         (row,), _ = goods_grids.page(context, "orders", goods_grids.GridQuery())
         steps = explanations.steps(lines, plan)
@@ -70,7 +70,7 @@ def test_before_buying_an_order_leaves_what_its_listing_its_item_and_the_catalog
         source = item_detail.explain(context, Finder(), s.get(Item, 1), 1).profit
         (offer,) = [row for row in item_candidates.offers(context, s.get(Sku, 1), "Item 1").rows if row.like.item.id == 1]
         (shown,), _ = goods_grids.page(context, "listings", goods_grids.GridQuery(words="S-1"))
-        plan = s.scalars(select(Plan)).one()
+        plan = s.scalars(select(FillPlan)).one()
         assert plan.risk > 0 and plan.reserve > 0
     assert everywhere(one) == {listing.profit} == {source} == {offer.profit} == {shown.profit}
 
@@ -78,7 +78,7 @@ def test_before_buying_an_order_leaves_what_its_listing_its_item_and_the_catalog
 def test_once_bought_the_figures_are_those_of_the_bill_and_no_risk_is_left(one: Small) -> None:
     one.order("A", ("S-1", 2, 2000))
     (expected,) = everywhere(one)
-    plan = one.all(select(Plan))[0]
+    plan = one.all(select(FillPlan))[0]
     one.write(lambda context: purchase_orders.send(context, [1]))
     (planned,) = everywhere(one)
     assert planned == expected + plan.reserve, "what was kept for returns is not lost; nor is what a refusal might have cost"
@@ -86,7 +86,7 @@ def test_once_bought_the_figures_are_those_of_the_bill_and_no_risk_is_left(one: 
     due = purchase.goods + purchase.shipping + purchase.handling
     answer(one, "accepted", due + 2615)
     assert everywhere(one) == {planned - 2615}
-    plan = one.all(select(Plan))[0]
+    plan = one.all(select(FillPlan))[0]
     assert (plan.risk, plan.reserve, plan.billed_more) == (0, 0, 2615)
     steps = {name: amount for name, amount, _ in explanations.steps(one.all(select(OrderLine)), plan)}
     assert steps["Billed above the plan"] == -2615 and "Risk" not in steps and steps["Profit"] == planned - 2615
@@ -100,7 +100,7 @@ def test_what_is_refused_after_a_bill_counts_as_planned_again_and_a_refund_after
     answer(one, "refused", told="none left")
     with one.db.reading() as s:
         risk = next(row for row in today.open_alerts(one.context(s)) if row.kind in ("Refused", "Held"))
-    assert one.all(select(Plan.billed_more)) == [0]
+    assert one.all(select(FillPlan.billed_more)) == [0]
     # At risk is the profit that waits, never all that the buyer paid.
     listing = one.listing(1)
     assert 0 < risk.at_risk == listing.profit < 2000 and expected > 0
@@ -112,7 +112,7 @@ def test_what_waits_for_a_person_is_in_no_profit_of_the_day_and_other_money_is_t
     one.order("C", ("S-5", 1, 10))
     with one.db.reading() as s:
         day = today.profit_by_day(one.context(s))[0][-1]
-        plans = {plan.order_id: plan for plan in s.scalars(select(Plan))}
+        plans = {plan.order_id: plan for plan in s.scalars(select(FillPlan))}
         sums, _ = purchase_orders.money_of(one.context(s), [1])
     assert day["profit"] == plans[1].known_profit == sums["profit"] and day["sales"] == 2000
 
@@ -158,4 +158,4 @@ def test_a_cost_in_doubt_holds_the_order_until_it_is_settled_or_a_person_says_go
     else:
         one.write(lambda context: sweeps.settle_doubt(context, 1, believe))
     assert one.all(select(OrderLine.state)) == ["ready"]
-    assert one.all(select(Plan.goods)) == [300 if believe else 100]
+    assert one.all(select(FillPlan.goods)) == [300 if believe else 100]

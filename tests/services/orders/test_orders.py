@@ -103,12 +103,12 @@ def test_an_order_without_a_lane_goes_on_once_its_lane_is_open(business):
     with business.app_state.db.writing() as s:
         context = business.context(s)
         best = similarity.candidates(context, s.get(lanes.Sku, bare.id))[0]
-        lanes.open_lane(context, bare.id, [lanes.Part(best.item.id, lanes.Fraction(1))])
+        lanes.open_lane(context, bare.id, [lanes.LaneItem(best.item.id, lanes.Fraction(1))])
     assert line_of(business, number).state == "ready"
     with business.app_state.db.writing() as s:
         context = business.context(s)
         with pytest.raises(Conflict, match="already"):
-            lanes.open_lane(context, bare.id, [lanes.Part(best.item.id, lanes.Fraction(1))])
+            lanes.open_lane(context, bare.id, [lanes.LaneItem(best.item.id, lanes.Fraction(1))])
         undo.undo(context, s.scalars(select(AuditEntry.id).where(AuditEntry.kind == "lane.open").order_by(AuditEntry.id.desc())).first())
     assert line_of(business, number).state == "needs_lane"
 

@@ -49,10 +49,10 @@ def widen(small: Small) -> None:
             s.add(Item(id=20 + n, supplier_id=2, origin_id=2, number=f"T-{n}", title=f"Item {n}", currency="GBP", cost=n * 110, stock=9))
         s.flush()
         for n in (1, 2):
-            lanes.open_lane(context, n, [lanes.Part(20 + n, Fraction(1))], use=1)
+            lanes.open_lane(context, n, [lanes.LaneItem(20 + n, Fraction(1))], use=1)
         alone = s.scalars(select(Lane).where(Lane.sku_id == 6)).one()
         lanes.close_lane(context, alone.id, alone.version, "it is a kit")
-        lanes.open_lane(context, 6, [lanes.Part(6, Fraction(1)), lanes.Part(26, Fraction(1))])
+        lanes.open_lane(context, 6, [lanes.LaneItem(6, Fraction(1)), lanes.LaneItem(26, Fraction(1))])
         PolicyChange("house", "", {"send": "once"}).keep(context)
 
     small.write(do)

@@ -10,7 +10,7 @@ import pytest
 from sqlalchemy import select
 
 from amber_lane.connectors.protocols import PurchaseAnswer, StoreOrder
-from amber_lane.data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
+from amber_lane.data.orders import FillPlan, Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Origin, Service, Store, Supplier
 from amber_lane.data.source import Item
@@ -52,7 +52,7 @@ def two(small: Small) -> Small:
             s.add(Item(id=20 + n, supplier_id=2, origin_id=2, number=f"T-{n}", title="T", currency="GBP", cost=150, stock=9))
         s.flush()
         for n in (1, 2):
-            lanes.open_lane(context, n, [lanes.Part(20 + n, Fraction(1))], use=1)
+            lanes.open_lane(context, n, [lanes.LaneItem(20 + n, Fraction(1))], use=1)
 
     small.write(join)
     return small
@@ -61,7 +61,7 @@ def two(small: Small) -> Small:
 def test_the_cheapest_lane_that_keeps_the_promise_fills_a_line(two: Small) -> None:
     slow = two.order("A", ("S-1", 1, 1500))
     fast = two.order("B", ("S-1", 1, 1500), promised_days=2)
-    plans = {row.order_id: row for row in two.all(select(Plan))}
+    plans = {row.order_id: row for row in two.all(select(FillPlan))}
     # 1.00 + 1.00 + 0.30, or 1.50 and a fifth of tax + 3.00.
     assert (plans[slow.id].goods, plans[slow.id].shipping, plans[slow.id].handling) == (100, 100, 30)
     assert (plans[fast.id].goods, plans[fast.id].shipping, plans[fast.id].handling) == (180, 300, 0)
@@ -72,7 +72,7 @@ def test_the_cheapest_lane_that_keeps_the_promise_fills_a_line(two: Small) -> No
 
 def test_lines_of_one_place_go_in_one_parcel_and_free_over_counts_for_it(two: Small) -> None:
     order = two.order("A", ("S-1", 6, 1500), ("S-2", 6, 1500), promised_days=2)
-    plan = two.all(select(Plan).where(Plan.order_id == order.id))[0]
+    plan = two.all(select(FillPlan).where(FillPlan.order_id == order.id))[0]
     # 12 x 1.80 = 21.60 is over 20.00, so the van is free; each line alone would have paid 3.00.
     assert (plan.goods, plan.shipping) == (2160, 0)
     made = two.write(lambda context: purchase_orders.send(context, [order.id]))
@@ -192,11 +192,11 @@ def test_a_lane_by_hand_stands_even_when_it_costs_more_and_wrong_ones_are_refuse
     order = two.order("A", ("S-1", 1, 1500))
     line = two.all(select(OrderLine))[0]
     two.write(lambda context: orders.choose_lane(context, line.id, two.lane(1, 1).id))
-    assert two.all(select(Plan.goods).where(Plan.order_id == order.id)) == [180]
+    assert two.all(select(FillPlan.goods).where(FillPlan.order_id == order.id)) == [180]
     with pytest.raises(Invalid, match="does not fill that SKU"):
         two.write(lambda context: orders.choose_lane(context, line.id, two.lane(3).id))
     two.write(lambda context: orders.choose_lane(context, line.id, None))
-    assert two.all(select(Plan.goods).where(Plan.order_id == order.id)) == [100]
+    assert two.all(select(FillPlan.goods).where(FillPlan.order_id == order.id)) == [100]
     two.write(lambda context: purchase_orders.send(context, [order.id]))
     with pytest.raises(Conflict, match="bought already"):
         two.write(lambda context: orders.choose_lane(context, line.id, None))

@@ -8,7 +8,7 @@ import pytest
 from sqlalchemy import select
 
 from amber_lane.connectors.protocols import OriginTerms, ServiceTerms
-from amber_lane.data.orders import Hold, Plan
+from amber_lane.data.orders import FillPlan, Hold
 from amber_lane.data.outbox import AuditEntry
 from amber_lane.data.prices import Rate
 from amber_lane.data.setup import Service, Supplier
@@ -66,7 +66,7 @@ def test_what_one_sale_makes_us_buy_several_of_costs_what_so_many_cost(small):
 def test_a_tier_counts_for_orders_and_bills_are_planned_with_it(small):
     small.sweep({}, {1: ((10, 60),)})
     few, many = small.order("A", ("S-1", 9, 900)), small.order("B", ("S-1", 10, 900))
-    goods = {plan.order_id: plan.goods for plan in small.all(select(Plan))}
+    goods = {plan.order_id: plan.goods for plan in small.all(select(FillPlan))}
     assert (goods[few.id], goods[many.id]) == (900, 600)
 
 
@@ -78,7 +78,7 @@ def test_shipping_goes_by_weight_and_too_heavy_is_said(small):
     change(small, Item, 4, weight_g=1001)
     assert landed(small, 4) == 400 + 220 + 30
     one = small.order("A", ("S-4", 2, 3000))
-    plan = next(row for row in small.all(select(Plan)) if row.order_id == one.id)
+    plan = next(row for row in small.all(select(FillPlan)) if row.order_id == one.id)
     assert (plan.shipping, plan.reason) == (220 + 90, None)
     heavy = small.order("B", ("S-4", 3, 3000))
     hold = next(row for row in small.all(select(Hold)) if row.order_id == heavy.id)
@@ -141,7 +141,7 @@ def test_a_rebate_stands_apart_until_the_limits_count_it(small):
 def test_showing_all_of_a_shared_item_is_priced_as_the_risk_that_it_is(small):
     def share(context):
         small.list_sku(context.session, 7)
-        lanes.open_lane(context, 7, [lanes.Part(1, Fraction(1))])
+        lanes.open_lane(context, 7, [lanes.LaneItem(1, Fraction(1))])
         context.get(Item, 1, "item").stock = 6
         context.get(Supplier, 1, "supplier").sweep_minutes = 24 * 60
         context.session.flush()

@@ -58,7 +58,7 @@ def test_each_item_is_turned_at_the_rate_of_its_own_money(abroad: Small) -> None
 def test_a_kit_of_two_monies_is_the_sum_of_both_and_the_least_price_is_turned_too(abroad: Small) -> None:
     def make(context: Any) -> None:
         context.get(Item, 1, "item").least_price = 3000
-        lanes.open_lane(context, 2, [lanes.Part(1, Fraction(2)), lanes.Part(2, Fraction(1))])
+        lanes.open_lane(context, 2, [lanes.LaneItem(1, Fraction(2)), lanes.LaneItem(2, Fraction(1))])
 
     abroad.write(make)
     assert goods(abroad)[2] == 2 * 850 + 200

@@ -348,7 +348,7 @@ def test_a_bill_beyond_all_measure_is_not_taken(small: Small) -> None:
 
 
 def test_a_bill_above_the_plan_is_told_and_asked_back_through_the_plan(small: Small) -> None:
-    small.write(lambda context: lanes.open_lane(context, 1, [lanes.Part(5, Fraction(1))], use=1))
+    small.write(lambda context: lanes.open_lane(context, 1, [lanes.LaneItem(5, Fraction(1))], use=1))
     order, fine = small.order("A", ("S-1", 1, 1900)), small.order("B", ("S-2", 1, 1900))
     made = send(small, order.id, fine.id)
     answer(small, made[0].reference, "accepted", billed=230 + 400)
@@ -378,7 +378,7 @@ def test_a_buyer_who_cancels_what_was_asked_back_already_holds_up_nobody(small: 
 def test_what_is_refused_of_a_cancelled_order_is_bought_nowhere_else(small: Small) -> None:
     """The supplier's refusal and the buyer's cancelling cross: nothing of it may be planned or bought anew."""
     small.write(lambda context: PolicyChange("house", "", {"send": "once"}).keep(context))
-    small.write(lambda context: lanes.open_lane(context, 1, [lanes.Part(2, Fraction(1))], use=1))
+    small.write(lambda context: lanes.open_lane(context, 1, [lanes.LaneItem(2, Fraction(1))], use=1))
     orders_ = [small.order(name, ("S-1", 1, 900), ("S-2", 1, 900)) for name in ("ALL", "PART")]
     made = [one.reference for one in send(small, *(one.id for one in orders_))]
     for name, reference in zip(("ALL", "PART"), made, strict=True):
@@ -451,7 +451,7 @@ def wants(small: Small, order: Order) -> str:
 
 def test_what_is_left_of_an_order_waits_until_its_change_is_settled_with_the_buyer(small: Small) -> None:
     small.write(lambda context: PolicyChange("house", "", {"send": "once"}).keep(context))
-    small.write(lambda context: lanes.open_lane(context, 1, [lanes.Part(3, Fraction(1))], use=1))
+    small.write(lambda context: lanes.open_lane(context, 1, [lanes.LaneItem(3, Fraction(1))], use=1))
     order = small.order("A", ("S-1", 1, 1900), ("S-2", 1, 1900))
     (made,) = send(small, order.id)
     answer(small, made.reference, "accepted")

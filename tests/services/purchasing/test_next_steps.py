@@ -8,7 +8,7 @@ import pytest
 from sqlalchemy import select
 
 from amber_lane.connectors.protocols import PurchaseAnswer
-from amber_lane.data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
+from amber_lane.data.orders import FillPlan, Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import BuyingAccount, Origin, Service, Supplier
 from amber_lane.data.source import Item
@@ -67,11 +67,11 @@ def test_a_daily_limit_names_itself_what_is_left_and_every_way_on(capped: Small)
     found = ways(capped)
     assert {key.partition(":")[0] for key in found} >= {"allow", "raise"} and "It goes by itself at 00:00" in found
     assert any(one.go.startswith("/lanes?sku=") for one in found.values())
-    capped.write(lambda context: lanes.open_lane(context, 1, [lanes.Part(30, lanes.Fraction(1))], use=1))
+    capped.write(lambda context: lanes.open_lane(context, 1, [lanes.LaneItem(30, lanes.Fraction(1))], use=1))
     other = next(one for key, one in ways(capped).items() if key.startswith("lanes:"))
     assert "Other House" in other.label and other.profit == 2000 - 200 - 1900 - 90 - 20
     go(capped, "lanes:")
-    assert states(capped) == ["ready"] and capped.all(select(Plan.goods)) == [1900]
+    assert states(capped) == ["ready"] and capped.all(select(FillPlan.goods)) == [1900]
 
 
 @pytest.mark.parametrize(("way", "then"), [("allow:spend_limit", "held"), ("raise:", "ready")])

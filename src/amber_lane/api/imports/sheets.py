@@ -27,7 +27,7 @@ from ...jobs.background_jobs import start
 from ...services.base import regional
 from ...services.base.context import Context
 from ...services.base.errors import Invalid, NotFound
-from ...services.base.import_frame import Kind
+from ...services.base.import_frame import SheetKind
 from ...services.delivery import sheet_export
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
@@ -129,7 +129,7 @@ def _kept_file(app: AppState, name: str, data: bytes) -> tuple[Path, str]:
     return path, token
 
 
-def _seen(s: Session, kind: Kind, token: str, data: bytes, ask: ColumnsAsk | None) -> SheetSeen:
+def _seen(s: Session, kind: SheetKind, token: str, data: bytes, ask: ColumnsAsk | None) -> SheetSeen:
     found = column_memory.see(s, kind, data, Columns(ask.columns, ask.tab, ask.encoding) if ask else None)
     surely = all(ours in (theirs, theirs.replace(" ", "_")) for ours, theirs in found.columns.columns.items())
     return SheetSeen(

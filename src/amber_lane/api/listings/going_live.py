@@ -58,7 +58,7 @@ def look(context: ReadContext, number: Big, what: What) -> OutLook:
     seen = going_live.look(context, number, what)
     store = seen.store
 
-    def row(one: going_live.Row) -> OutRow:
+    def row(one: going_live.GoingLiveRow) -> OutRow:
         cash = what != "stock"
         old, new = (sure(n, store.currency).amount if cash else str(n) for n in (one.old, one.new))
         percent = round((one.new - one.old) * 100 / one.old, 1) if what == "prices" and one.old else None

@@ -295,7 +295,7 @@ def _begin(context: Context, day: date | None) -> datetime | None:
 
 def _wish(context: Context, ask: OpenAsk, proof: bool = False) -> lanes.LaneRequest:
     try:
-        parts = [lanes.Part(part.item_id, parse_units(part.units)) for part in ask.parts]
+        parts = [lanes.LaneItem(part.item_id, parse_units(part.units)) for part in ask.parts]
     except ValueError as error:
         raise Invalid(str(error), {"units": str(error)}) from error
     if ask.store_id:

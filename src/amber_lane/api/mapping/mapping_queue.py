@@ -18,7 +18,7 @@ from ...services.base.errors import Invalid
 from ...services.base.regional import home_of
 from ...services.mapping import audit, auto_matching, bulk_changes, item_candidates, switch_supplier, variants
 from ...services.mapping.landed_cost import UnitLanded
-from ...services.mapping.lanes import LaneRequest, Part, supplier_names
+from ...services.mapping.lanes import LaneItem, LaneRequest, supplier_names
 from ...services.mapping.mapping_queue import to_settle
 from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, money, sure
@@ -259,7 +259,7 @@ def open_many(context: WriteContext, ask: PicksAsk) -> Done:
         wishes = [
             LaneRequest(
                 one.sku_id,
-                [Part(one.item_id, parse_units(one.units))],
+                [LaneItem(one.item_id, parse_units(one.units))],
                 one.use,
                 match_evidence=item_candidates.proof_for(context, context.get(Sku, one.sku_id, "SKU"), one.item_id),
             )

@@ -12,7 +12,7 @@ from sqlalchemy import select
 from ...core import address, address_parts
 from ...data.bulk import by_id
 from ...data.lanes import Lane
-from ...data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
+from ...data.orders import FillPlan, Hold, Order, OrderLine, PurchaseOrder
 from ...data.setup import Origin, Store, Supplier
 from ...data.transit import Parcel, ParcelLine
 from ...services.base.context import Context
@@ -234,7 +234,7 @@ def order(context: ReadContext, number: Big) -> OrderOut:
     row = context.get(Order, number, "order")
     cur = row.currency
     lines = routing.lines_of(context, [number])[number]
-    plan = context.session.scalar(select(Plan).where(Plan.order_id == number))
+    plan = context.session.scalar(select(FillPlan).where(FillPlan.order_id == number))
     hold = context.session.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
     bought = order_profit.bought(context, [number]).get(number)
     left_over = packs.of_lines(context.session, lines)
@@ -306,7 +306,7 @@ def _way_on(one: next_steps.WayOn, cur: str) -> WayOn:
     return WayOn(key=one.key, label=one.label, message=one.message, profit=money(one.profit, cur), arrives=arrives, go=one.go)
 
 
-def _ways(context: Context, plan: Plan | None, lines: dict[int, OrderLine], cur: str) -> list[WayOut]:
+def _ways(context: Context, plan: FillPlan | None, lines: dict[int, OrderLine], cur: str) -> list[WayOut]:
     looked = [one for one in (plan.lanes if plan else []) if one["line"] in lines]
     lanes = by_id(context.session, Lane, (one["lane"] for one in looked))
     suppliers = by_id(context.session, Supplier, (lane.supplier_id for lane in lanes.values()))
@@ -367,7 +367,7 @@ def _known(own: int | None, supplier: int | None) -> int | None:
     return supplier if own is None else own
 
 
-def _costs_more(plan: Plan | None, one: dict[str, Any], cur: str) -> Money | None:
+def _costs_more(plan: FillPlan | None, one: dict[str, Any], cur: str) -> Money | None:
     other = (plan.next_best if plan else {}).get(str(one["line"]))
     return money(other["costs_more"], cur) if other and other["lane"] == one["lane"] else None
 

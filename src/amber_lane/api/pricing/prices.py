@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ...core.numbers import parse_rate
-from ...core.plans import Plan
+from ...core.plans import Membership
 from ...core.price import NONE, SetBy
 from ...core.price import Outcome as PriceOutcome
 from ...data.bulk import by_id
@@ -175,7 +175,7 @@ class WhatIfAsk(Ask):
             return drafts.FeeChange(given.store, terms, [fee.model_dump() for fee in given.fees], given.version)
         if self.terms is not None:
             terms = {name: getattr(self.terms, name) for name in drafts.SUPPLIER_TERMS}
-            offers = None if self.terms.plans is None else [Plan(**one.model_dump()) for one in self.terms.plans]
+            offers = None if self.terms.plans is None else [Membership(**one.model_dump()) for one in self.terms.plans]
             return drafts.SupplierChange(self.terms.supplier, terms, self.terms.version, offers)
         if self.rate is not None:
             return drafts.RateChange(self.rate.base, self.rate.quote, self.rate.nano())

@@ -1,8 +1,8 @@
 """Likeness of SKUs and supplier items (section 6): titles read as things, compared, and decided over all of them at once."""
 
-from .judge import Evidence, Judged, judge, message
+from .judge import Comparison, Evidence, judge, message
 from .marks import Mark, marks
-from .match import LIKE_WITH_ID, NONE, OPEN, REVIEW, Found, Matcher, Row, match
+from .match import LIKE_WITH_ID, NONE, OPEN, REVIEW, Likely, Matcher, ThingRow, match
 from .patterns import Pattern, learn
 from .read import Thing, check_gtin
 
@@ -11,14 +11,14 @@ __all__ = [
     "NONE",
     "OPEN",
     "REVIEW",
+    "Comparison",
     "Evidence",
-    "Found",
-    "Judged",
+    "Likely",
     "Mark",
     "Matcher",
     "Pattern",
-    "Row",
     "Thing",
+    "ThingRow",
     "check_gtin",
     "judge",
     "learn",

@@ -30,7 +30,7 @@ class Evidence(NamedTuple):
 
 
 @dataclass(slots=True)
-class Judged:
+class Comparison:
     """score 0 to 100. veto: something differs that cannot be in the same thing.
 
     silent_ours, silent_theirs: what that side leaves out and the other says.
@@ -50,9 +50,9 @@ class Judged:
     options: list[str] = field(default_factory=list)
 
 
-def judge(ours: Thing, theirs: Thing, corpus: Corpus) -> Judged:
+def judge(ours: Thing, theirs: Thing, corpus: Corpus) -> Comparison:
     """Compare two things; nothing but what they and the corpus say counts."""
-    out = Judged(0.0, 0.0)
+    out = Comparison(0.0, 0.0)
     good, lack, bad = 0.0, 0.0, 0.0
     weight = corpus.weight
     common = ours.words & theirs.words
@@ -86,7 +86,7 @@ def judge(ours: Thing, theirs: Thing, corpus: Corpus) -> Judged:
     return out
 
 
-def _rivals(left: list[str], right: list[str], out: Judged, corpus: Corpus) -> float:
+def _rivals(left: list[str], right: list[str], out: Comparison, corpus: Corpus) -> float:
     """Words that stand against each other, as two colours do: they are another thing. Takes them out of both; returns their weight."""
     bad = 0.0
     for word in list(left):
@@ -103,7 +103,7 @@ def _rivals(left: list[str], right: list[str], out: Judged, corpus: Corpus) -> f
     return bad
 
 
-def _unsaid(words: list[str], against: list[str], silent: list[str], mine: bool, out: Judged, corpus: Corpus) -> tuple[float, float]:
+def _unsaid(words: list[str], against: list[str], silent: list[str], mine: bool, out: Comparison, corpus: Corpus) -> tuple[float, float]:
     """What one says and the other is silent of: lacking, or an extra that makes it another thing. Returns both weights."""
     lack = bad = 0.0
     said = [word for word in words if word not in corpus.empty]
@@ -122,7 +122,7 @@ def _unsaid(words: list[str], against: list[str], silent: list[str], mine: bool,
     return lack, bad
 
 
-def _ids(ours: Thing, theirs: Thing, out: Judged) -> float:
+def _ids(ours: Thing, theirs: Thing, out: Comparison) -> float:
     """How unlikely it is that they are the same, after what barcodes and maker's numbers say."""
     rest = 1 - out.likeness
     for name, number, other in (("barcode", ours.gtin, theirs.gtin), ("maker's number", ours.mpn, theirs.mpn)):
@@ -135,7 +135,7 @@ def _ids(ours: Thing, theirs: Thing, out: Judged) -> float:
     return rest
 
 
-def proven(one: Judged, pattern: str) -> Judged:
+def proven(one: Comparison, pattern: str) -> Comparison:
     """The same, with the supplier's number following from ours by a pattern that was learnt (in words)."""
     one.evidence.append(Evidence("number", pattern, pattern, 2 * BY_PATTERN))
     one.same_id = True
@@ -155,7 +155,7 @@ def _near(one: str, other: str) -> bool:
     return abbreviates(one, other) or abbreviates(other, one)
 
 
-def _sizes(ours: Thing, theirs: Thing, out: Judged, good: float, lack: float, bad: float) -> tuple[float, float, float]:
+def _sizes(ours: Thing, theirs: Thing, out: Comparison, good: float, lack: float, bad: float) -> tuple[float, float, float]:
     left, right = list(ours.measures), list(theirs.measures)
     for one in list(left):
         match = next((other for other in right if _same_measure(one, other)), None)
@@ -207,7 +207,7 @@ def _same_measure(one: tuple[str, tuple[float, ...], str], other: tuple[str, tup
     return all(abs(a - b) <= NEAR * max(a, b) for a, b in zip(one[1], other[1], strict=True))
 
 
-def _pack(ours: Thing, theirs: Thing, out: Judged, good: float) -> float:
+def _pack(ours: Thing, theirs: Thing, out: Comparison, good: float) -> float:
     if ours.pack == theirs.pack:
         if ours.pack > 1:
             out.evidence.append(Evidence("pack", str(ours.pack), str(theirs.pack), 0.5))

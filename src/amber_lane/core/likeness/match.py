@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .corpus import Corpus, tokens
-from .judge import Evidence, Judged, judge, proven
+from .judge import Comparison, Evidence, judge, proven
 from .patterns import Pattern
 from .read import Thing, read_thing
 from .words import Vocabulary, split
@@ -37,7 +37,7 @@ ONE = Fraction(1)
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class ThingRow:
     """A SKU or an item as it is told. pack 1 = not told; price: ours, or their cost, in `currency` (0 = not told).
 
     number: our SKU, or the supplier's number, where patterns between the two are to count.
@@ -57,7 +57,7 @@ class Row:
 
 
 @dataclass(slots=True)
-class Found:
+class Likely:
     """One item for a SKU. ours, theirs: places in the two lists; decision: open, review or none."""
 
     ours: int
@@ -72,7 +72,7 @@ class Found:
 class Matcher:
     """Items made ready once; SKUs are matched against them in any number."""
 
-    def __init__(self, items: Sequence[Row], skus: Sequence[Row] = (), known: Sequence[Row] = ()) -> None:
+    def __init__(self, items: Sequence[ThingRow], skus: Sequence[ThingRow] = (), known: Sequence[ThingRow] = ()) -> None:
         """known: more SKUs of the house; words are learnt from them, and they are not matched."""
         self.rows = items
         everything = (*skus, *items, *known)
@@ -92,7 +92,7 @@ class Matcher:
         matrix = self._matrix(self.theirs, grow=True)
         return matrix.T.tocsr(), np.asarray(matrix.sum(axis=1)).ravel().astype(np.float32)
 
-    def things(self, rows: Sequence[Row]) -> list[Thing]:
+    def things(self, rows: Sequence[ThingRow]) -> list[Thing]:
         """Other rows, read by the words that are known here."""
         return [_thing(row, split(_title(row)), split(row.brand), self.vocabulary) for row in rows]
 
@@ -166,11 +166,11 @@ class Matcher:
         return out
 
 
-def _title(row: Row) -> str:
+def _title(row: ThingRow) -> str:
     return f"{row.title} {row.options}" if row.options and row.options.casefold() not in row.title.casefold() else row.title
 
 
-def _thing(row: Row, title: Sequence[str], brand: Sequence[str], vocabulary: Vocabulary) -> Thing:
+def _thing(row: ThingRow, title: Sequence[str], brand: Sequence[str], vocabulary: Vocabulary) -> Thing:
     return read_thing(row.key, title, vocabulary, brand, row.gtin, row.mpn, row.pack, row.price)
 
 
@@ -183,15 +183,15 @@ def _places(values: Iterable[str]) -> dict[str, list[int]]:
 
 
 def match(  # noqa: PLR0913 - its options, by name
-    skus: Sequence[Row],
-    items: Sequence[Row],
+    skus: Sequence[ThingRow],
+    items: Sequence[ThingRow],
     rejected: Collection[tuple[str, str]] = (),
     progress: Callable[[int], None] = lambda n: None,
     shown: int = SHOWN,
     patterns: Sequence[Pattern] = (),
-    known: Sequence[Row] = (),
+    known: Sequence[ThingRow] = (),
     other_packs: bool = False,
-) -> list[list[Found]]:
+) -> list[list[Likely]]:
     """The likest items of each SKU, at most `shown`, the likest first, with a decision on each.
 
     rejected: (SKU, item) keys that a person said are not the same; they are never offered.
@@ -201,7 +201,7 @@ def match(  # noqa: PLR0913 - its options, by name
     """
     matcher = Matcher(items, skus, known)
     named = _named(skus, items, patterns)
-    judged: list[list[tuple[int, Judged]]] = []
+    judged: list[list[tuple[int, Comparison]]] = []
     nearest = matcher.candidates(matcher.ours, progress)
     matcher.learn()
     for place, near in enumerate(nearest):
@@ -217,7 +217,7 @@ def match(  # noqa: PLR0913 - its options, by name
     out = []
     for place, rows in enumerate(judged):
         found = [
-            Found(
+            Likely(
                 place,
                 i,
                 one.score,
@@ -232,7 +232,7 @@ def match(  # noqa: PLR0913 - its options, by name
     return out
 
 
-def _named(skus: Sequence[Row], items: Sequence[Row], patterns: Sequence[Pattern]) -> dict[int, dict[int, str]]:
+def _named(skus: Sequence[ThingRow], items: Sequence[ThingRow], patterns: Sequence[Pattern]) -> dict[int, dict[int, str]]:
     """Places of items whose number follows from a SKU's by a pattern, with the pattern in words."""
     if not patterns:
         return {}
@@ -247,7 +247,7 @@ def _named(skus: Sequence[Row], items: Sequence[Row], patterns: Sequence[Pattern
 
 
 def _usual(
-    skus: Sequence[Row], items: Sequence[Row], judged: Sequence[Sequence[tuple[int, Judged]]]
+    skus: Sequence[ThingRow], items: Sequence[ThingRow], judged: Sequence[Sequence[tuple[int, Comparison]]]
 ) -> dict[tuple[str, str], tuple[float, float]]:
     """How prices usually stand to costs, per pair of currencies: mean and deviation of the logarithm, where enough is sure."""
     logs: dict[tuple[str, str], list[float]] = defaultdict(list)
@@ -263,7 +263,7 @@ def _usual(
     return out
 
 
-def _odd(sku: Row, item: Row, usual: dict[tuple[str, str], tuple[float, float]]) -> bool:
+def _odd(sku: ThingRow, item: ThingRow, usual: dict[tuple[str, str], tuple[float, float]]) -> bool:
     if sku.price <= 0 or item.price <= 0:
         return False
     usual_ratio = usual.get((sku.currency, item.currency))
@@ -272,22 +272,22 @@ def _odd(sku: Row, item: Row, usual: dict[tuple[str, str], tuple[float, float]])
     return abs(math.log(sku.price / item.price) - usual_ratio[0]) > ODD_PRICE * usual_ratio[1]
 
 
-def _open_choice(rows: Sequence[tuple[int, Judged]]) -> bool:
+def _open_choice(rows: Sequence[tuple[int, Comparison]]) -> bool:
     """Whether members of the item's family differ in an option that the SKU does not say: two sizes or colours of what else is alike."""
     options = {tuple(one.options) for _, one in rows if one.options and not one.veto and one.likeness >= FAMILY_LIKE}
     return len(options) > 1
 
 
 def _decide(
-    skus: Sequence[Row],
-    items: Sequence[Row],
-    judged: Sequence[Sequence[tuple[int, Judged]]],
+    skus: Sequence[ThingRow],
+    items: Sequence[ThingRow],
+    judged: Sequence[Sequence[tuple[int, Comparison]]],
     usual: dict[tuple[str, str], tuple[float, float]],
     unfinished: Sequence[bool],
     other_packs: bool = False,
 ) -> set[tuple[int, int]]:
     """Pairs that are sure. An item goes to one SKU, and of one supplier a SKU takes one item: where two fit alike, a person decides."""
-    fits: dict[tuple[int, int], Judged] = {}
+    fits: dict[tuple[int, int], Comparison] = {}
     for place, rows in enumerate(judged):
         for i, one in rows:
             whole = not one.silent_ours and not one.silent_theirs

@@ -38,7 +38,7 @@ def quoted(name: str) -> str:
 
 
 @dataclass(frozen=True)
-class Step:
+class AlertStep:
     """The best next step: `act` is done by the server, or `go` opens a view."""
 
     label: str
@@ -53,8 +53,8 @@ class Cause:
     key: str
     message: str
     reason: str
-    step: Step
-    other: Step | None = None
+    step: AlertStep
+    other: AlertStep | None = None
 
 
 @dataclass(frozen=True)
@@ -80,14 +80,14 @@ class Alert:
     message: str
     reason: str
     since: datetime
-    step: Step
+    step: AlertStep
     at_risk: int = 0
     per_day: bool = False
     tone: str = "waits"
     count: int = 1
     more: dict[str, Any] = field(default_factory=dict)
     # The other way on, where there is one.
-    other: Step | None = None
+    other: AlertStep | None = None
     # What it stands for, where that can be settled one by one.
     members: tuple[Member, ...] = ()
     # How many there are of them, where only the dearest are told here; 0 = these are all.

@@ -28,7 +28,7 @@ from ..monitoring import silent_feeds, sweeps
 from ..outbox import queue
 from ..pricing import exchange_rates
 from ..pricing.policy import refund_cost
-from .alert import SHOWN, Alert, AlertKey, Cause, Doing, Member, Source, Step, acts, quoted
+from .alert import SHOWN, Alert, AlertKey, AlertStep, Cause, Doing, Member, Source, acts, quoted
 from .grouping import CAUSE
 
 
@@ -37,7 +37,7 @@ def oversell(context: Context, store_id: int = 0, only: Collection[int] = ()) ->
     found: dict[int, list[Any]] = {}
     for row in oversold(context, store_id, only):
         found.setdefault(row.store_id, []).append(row)
-    stores, worth = by_id(context.session, Store, found), exchange_rates.Worth(context)
+    stores, worth = by_id(context.session, Store, found), exchange_rates.HomeWorth(context)
     for number, rows in found.items():
         name = quoted(stores[number].name)
         refund = refund_cost(context)
@@ -55,7 +55,7 @@ def oversell(context: Context, store_id: int = 0, only: Collection[int] = ()) ->
             messages[first.id] if n == 1 else f"{n:,} listings are off sale here and still on sale in {name}",
             "the store has not taken the pause yet" if n == 1 else "the store has not taken the pauses yet",
             from_ms(min(row.since for row in rows)),
-            Step("Send the pause again" if n == 1 else f"Send {'both' if n == 2 else f'all {n:,}'} again", act=True),
+            AlertStep("Send the pause again" if n == 1 else f"Send {'both' if n == 2 else f'all {n:,}'} again", act=True),
             sum(risk.values()),
             True,
             "loss",
@@ -119,7 +119,7 @@ def _unmapped_listings(context: Context) -> Iterator[Alert]:
             f"{gone} listing{'s have' if gone > 1 else ' has'} no item left: {next(one.message for one in rows if one.kind == GONE)}",
             "nothing can be bought for them until they have another",
             context.now,
-            Step(f"Replace {gone}", go="/lanes"),
+            AlertStep(f"Replace {gone}", go="/lanes"),
             sum(one.a_day for one in rows if one.kind == GONE),
             True,
             count=gone,
@@ -133,7 +133,7 @@ def _unmapped_listings(context: Context) -> Iterator[Alert]:
             f"{len(rows)} SKU{'s' if len(rows) > 1 else ''} on sale without a lane",
             "their price and stock follow nobody",
             context.now,
-            Step(f"Map {len(rows)}", go="/lanes"),
+            AlertStep(f"Map {len(rows)}", go="/lanes"),
             half_up(sum(one.sku.pace for one in rows) * refund_cost(context), PPM),
             True,
             count=len(rows),
@@ -153,11 +153,11 @@ def _sweeps(context: Context) -> Iterator[Alert]:
                 f"{supplier.name}: {sweep.message}",
                 "nothing of it is used until you say so",
                 sweep.started,
-                Step("Keep last good stock", act=True),
+                AlertStep("Keep last good stock", act=True),
                 _pace_at_stake(context, supplier.id),
                 True,
                 "loss",
-                other=Step("Use it after all", act=True),
+                other=AlertStep("Use it after all", act=True),
             )
         elif sweep.state in ("stale", "failed"):
             since = supplier.good_sweep_at or sweep.started
@@ -169,14 +169,14 @@ def _sweeps(context: Context) -> Iterator[Alert]:
                     f"{supplier.name}: no good sweep since {house_days.clock_text(context, since)}",
                     sweep.message,
                     since,
-                    Step("Sweep now", act=True),
+                    AlertStep("Sweep now", act=True),
                     _pace_at_stake(context, supplier.id),
                     True,
                     "loss",
                     # A feed that only says the same may be right; one that fails is looked at where its link is.
-                    other=Step("Nothing has changed there", act=True)
+                    other=AlertStep("Nothing has changed there", act=True)
                     if (sweep.held or {}).get("same")
-                    else Step("See its link", go="/setup/partners"),
+                    else AlertStep("See its link", go="/setup/partners"),
                 )
 
 
@@ -185,7 +185,7 @@ def _pace_at_stake(context: Context, supplier: int) -> int:
     skus = select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.closed_at.is_(None))
     sold = select(Sku.pace, Listing.profit, Listing.currency).join(Listing, Listing.sku_id == Sku.id)
     rows = context.session.execute(sold.where(Sku.id.in_(skus), Listing.state == "live"))
-    worth = exchange_rates.Worth(context)
+    worth = exchange_rates.HomeWorth(context)
     refund = refund_cost(context)
     return sum(oversell_a_day(pace, worth.of(profit or 0, money), refund) for pace, profit, money in rows)
 
@@ -197,7 +197,7 @@ def _doubts(context: Context) -> Iterator[Alert]:
         Sighting.item_id.in_([i.id for i in items]), Sighting.verdict == "doubted"
     )
     seen = dict(context.session.execute(since.group_by(Sighting.item_id)).tuples().all())
-    suppliers, worth = by_id(context.session, Supplier, {item.supplier_id for item in items}), exchange_rates.Worth(context)
+    suppliers, worth = by_id(context.session, Supplier, {item.supplier_id for item in items}), exchange_rates.HomeWorth(context)
     for item in items:
         yield Alert(
             AlertKey("doubt", item.id),
@@ -206,15 +206,15 @@ def _doubts(context: Context) -> Iterator[Alert]:
             f"{item.title}: cost {show(item.cost, item.currency)} → {show(item.doubt_cost, item.currency)}",
             "too large a move to believe at once; the last good cost stands",
             seen.get(item.id) or context.now,
-            Step("Keep the last good cost", act=True),
+            AlertStep("Keep the last good cost", act=True),
             worth.of(max(item.doubt_cost - item.cost, 0), item.currency),
-            other=Step("Believe it", act=True) if item.doubt_cost > 0 else None,
+            other=AlertStep("Believe it", act=True) if item.doubt_cost > 0 else None,
             cause=Cause(
                 f"doubt:{item.supplier_id}",
                 f"{{n}} costs of {quoted(suppliers[item.supplier_id].name)} are in doubt",
                 "too large moves to believe at once; the last good costs stand",
-                Step("Keep all {n} last good costs", act=True),
-                Step("Believe all {n}", act=True),
+                AlertStep("Keep all {n} last good costs", act=True),
+                AlertStep("Believe all {n}", act=True),
             ),
         )
 
@@ -249,7 +249,7 @@ def _not_sent(context: Context) -> Iterator[Alert]:
             f"{names[number].name} does not send {n} {'listings' if n > 1 else 'listing'} to {country} by the lane's service",
             "they show 0 until a lane with a service to that country is open",
             since or context.now,
-            Step("See the lanes", go="/lanes?view=settled"),
+            AlertStep("See the lanes", go="/lanes?view=settled"),
             0,
             count=n,
         )
@@ -283,7 +283,7 @@ def _shut(context: Context) -> Iterator[Alert]:
         .order_by(Sku.pace.desc(), Listing.id)
     ).all()
     if rows:
-        n, worth = len(rows), exchange_rates.Worth(context)
+        n, worth = len(rows), exchange_rates.HomeWorth(context)
         yield Alert(
             AlertKey("shut"),
             "lanes",
@@ -291,7 +291,7 @@ def _shut(context: Context) -> Iterator[Alert]:
             f"{n} listing{'s have' if n > 1 else ' has'} no lane that works: {rows[0][3] or 'shut by hand'}",
             "nothing can be bought for them, so they show nothing",
             context.now,
-            Step(f"See {n}", go="/lanes?view=settled&lane=shut"),
+            AlertStep(f"See {n}", go="/lanes?view=settled&lane=shut"),
             half_up(sum(pace * worth.of(max(profit or 0, 0), money) for _, profit, pace, _, money in rows), PPM),
             True,
             # As many as wait in Lanes, where a SKU of two stores stands once.
@@ -310,7 +310,7 @@ def _lane_faults(context: Context) -> Iterator[Alert]:
             f"{n} lane{'s' if n > 1 else ''} cannot be right: {found['first'][0][1]}",
             "each with the step that mends it",
             context.now,
-            Step(f"See {n}", go="/lanes?view=faults"),
+            AlertStep(f"See {n}", go="/lanes?view=faults"),
             0,
             count=n,
         )
@@ -328,7 +328,7 @@ def _old_sheets(context: Context) -> Iterator[Alert]:
             f"{supplier.name}: its last sheet is of {house_days.day_text(context, since)}, so its quantities went to zero",
             "a sheet that nobody renews is believed for as many days as your limits have it",
             since,
-            Step("Bring a newer sheet in", go=f"/setup/partners?items={supplier.id}"),
+            AlertStep("Bring a newer sheet in", go=f"/setup/partners?items={supplier.id}"),
             _pace_at_stake(context, supplier.id),
             True,
         )

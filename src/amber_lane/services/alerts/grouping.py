@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
-from .alert import Alert, AlertKey, Cause, Member, Step
+from .alert import Alert, AlertKey, AlertStep, Cause, Member
 
 # The kind of a row that stands for several alerts of one cause.
 CAUSE = "cause"
 
 
-def _step(step: Step, n: int) -> Step:
+def _step(step: AlertStep, n: int) -> AlertStep:
     label = step.label.replace("all {n}", "both") if n == 2 else step.label
     return replace(step, label=label.format(n=f"{n:,}"))
 

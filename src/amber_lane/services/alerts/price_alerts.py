@@ -25,7 +25,7 @@ from ..listings import allowance, drift
 from ..pricing import exchange_rates, memberships, what_if
 from ..pricing.decide import CROWD
 from ..pricing.policy import refund_cost
-from .alert import Alert, AlertKey, Doing, Source, Step, acts
+from .alert import Alert, AlertKey, AlertStep, Doing, Source, acts
 from .snoozing import snooze
 
 
@@ -61,11 +61,11 @@ def _waiting_listings(context: Context) -> Iterator[Alert]:
             f"{n} listing{'s' if n > 1 else ''} {limit}",
             "the old price stands, or the listing is paused where it would lose money",
             since,
-            Step(f"Review {n}", go=f"/watch?state=waits&set_by={set_by}&outcome={outcome}"),
+            AlertStep(f"Review {n}", go=f"/watch?state=waits&set_by={set_by}&outcome={outcome}"),
             half_up(int(loss or 0), PPM),
             True,
             count=n,
-            other=Step("Leave as they are", act=True),
+            other=AlertStep("Leave as they are", act=True),
         )
 
 
@@ -100,18 +100,18 @@ def _crowds(context: Context) -> Iterator[Alert]:
             f"{n} prices would move: {message}" if cause[1] and not cause[0] else f"{n} prices would move {message}",
             "more than you let move at once; the old prices stand, what would lose money is off sale",
             since,
-            Step(f"Let {n} move", act=True),
+            AlertStep(f"Let {n} move", act=True),
             half_up(int(loss or 0), PPM),
             True,
             count=n,
-            other=Step(f"See {n}", go="/watch?state=many"),
+            other=AlertStep(f"See {n}", go="/watch?state=many"),
         )
 
 
 def _differences(context: Context) -> Iterator[Alert]:
     """Stores that show something else than we asked."""
     found: dict[int, list[drift.Differing]] = {}
-    worth = exchange_rates.Worth(context)
+    worth = exchange_rates.HomeWorth(context)
     for one in drift.differing(context):
         found.setdefault(one.store.id, []).append(one)
     for number, rows in found.items():
@@ -130,11 +130,11 @@ def _differences(context: Context) -> Iterator[Alert]:
             f"{rows[0].store.name} shows {n} listing{'s' if n > 1 else ''} otherwise than we asked: {rows[0].sku.code}",
             "found when the store's own listings were read",
             min(one.drift.seen_at for one in rows),
-            Step("Send ours again", act=True),
+            AlertStep("Send ours again", act=True),
             risk,
             True,
             count=n,
-            other=Step(f"See {n}", go="/watch?state=differs"),
+            other=AlertStep(f"See {n}", go="/watch?state=differs"),
         )
 
 
@@ -149,9 +149,9 @@ def _odd_rates(context: Context) -> Iterator[Alert]:
                 f"{source.name} says {show_rate(int(message['nano']))} for {name}, it was {show_rate(int(message['was']))}",
                 "not used until it is told again on another day",
                 datetime.fromisoformat(message["at"]),
-                Step("Keep the old rate", act=True),
+                AlertStep("Keep the old rate", act=True),
                 0,
-                other=Step("Believe it", act=True),
+                other=AlertStep("Believe it", act=True),
             )
     old = [one for one in exchange_rates.pairs(context) if one.old]
     if old:
@@ -164,7 +164,7 @@ def _odd_rates(context: Context) -> Iterator[Alert]:
             + (f", and {len(old) - 1} more" if len(old) > 1 else ""),
             "prices are made with it until there is a new one",
             first,
-            Step("Enter the rate", go="/price?view=fees"),
+            AlertStep("Enter the rate", go="/price?view=fees"),
             0,
             count=len(old),
         )
@@ -196,7 +196,7 @@ def _no_rate(context: Context) -> Iterator[Alert]:
             f"No exchange rate from {money} to {quote}: {n} {'listings keep their' if n > 1 else 'listing keeps its'} price",
             "what an item costs cannot be counted in the store's money",
             since,
-            Step("Enter the rate", go="/price?view=fees"),
+            AlertStep("Enter the rate", go="/price?view=fees"),
             0,
             count=n,
         )
@@ -204,7 +204,7 @@ def _no_rate(context: Context) -> Iterator[Alert]:
 
 def _no_home_rate(context: Context) -> Iterator[Alert]:
     """A store whose currency has no rate to the house's: what it earns is in no sum until somebody says what it is worth."""
-    worth, asked = exchange_rates.Worth(context), {one.key for one in _no_rate(context)}
+    worth, asked = exchange_rates.HomeWorth(context), {one.key for one in _no_rate(context)}
     rows = select(Store.currency, func.min(Store.name), func.count(Store.id)).where(Store.ended_at.is_(None)).group_by(Store.currency)
     for money, name, n in context.session.execute(rows).tuples():
         # The rate the other way round, if that is asked for already, would do.
@@ -216,14 +216,14 @@ def _no_home_rate(context: Context) -> Iterator[Alert]:
                 f"No exchange rate from {money} to {worth.home}: sums over all stores leave out {name if n == 1 else f'{n} stores'}",
                 "nothing is added one to one",
                 context.now,
-                Step("Enter the rate", go="/price?view=fees"),
+                AlertStep("Enter the rate", go="/price?view=fees"),
                 0,
             )
 
 
 def _over_allowance(context: Context) -> Iterator[Alert]:
     """Stores that we ask to show more than they take, told before they refuse it."""
-    worth = exchange_rates.Worth(context)
+    worth = exchange_rates.HomeWorth(context)
     for one in allowance.over(context):
         asked, most = (show(n, one.store.currency) if one.what == "value" else f"{n:,} {one.what}" for n in (one.asked, one.most))
         yield Alert(
@@ -233,7 +233,7 @@ def _over_allowance(context: Context) -> Iterator[Alert]:
             f"{one.store.name} is asked to show {asked}; it takes {most}",
             "it will reject what is over, whichever that is; choose what earns most instead",
             context.now,
-            Step("Plan what to show", go=f"/shelf?allowance={one.store.id}"),
+            AlertStep("Plan what to show", go=f"/shelf?allowance={one.store.id}"),
             worth.of(one.loss, one.store.currency),
             True,
         )
@@ -241,7 +241,7 @@ def _over_allowance(context: Context) -> Iterator[Alert]:
 
 def _plans(context: Context) -> Iterator[Alert]:
     """Plans that would pay at the present pace and are not taken; each is told once, until a person says that it is not for us."""
-    worth = exchange_rates.Worth(context)
+    worth = exchange_rates.HomeWorth(context)
     for one in memberships.worths(context):
         if one.plan.taken or one.plan.counts or one.worth.pays_from is None or one.worth.saves <= 0:
             continue
@@ -253,10 +253,10 @@ def _plans(context: Context) -> Iterator[Alert]:
             f"{one.plan.name} of {one.supplier.name} would save {show(one.worth.saves, money)} a month",
             f"it pays from {show(one.worth.pays_from, money)} of purchases a month; at the present pace you buy {show(one.pace, money)}",
             context.now,
-            Step("See what it would do", go="/price?view=plans"),
+            AlertStep("See what it would do", go="/price?view=plans"),
             worth.of(half_up(one.worth.saves, 30), money),
             True,
-            other=Step("Not for us", act=True),
+            other=AlertStep("Not for us", act=True),
         )
 
 
@@ -277,7 +277,7 @@ def _no_rule(context: Context) -> Iterator[Alert]:
             f"{n:,} listings have no price rule and keep their own price" if n > 1 else f"{sku} has no price rule and keeps its own price",
             "no general rule and none of their supplier, category, store or SKU says how to price them; they do not follow their cost",
             context.now,
-            Step("Set a rule", go="/price"),
+            AlertStep("Set a rule", go="/price"),
             0,
             count=n,
         )

@@ -25,7 +25,7 @@ from ..fulfilment import carrier_names
 from ..outbox import queue
 from ..pricing import exchange_rates
 from ..pricing.policy import refund_cost
-from .alert import SHOWN, Alert, AlertKey, Doing, Member, Source, Step, acts
+from .alert import SHOWN, Alert, AlertKey, AlertStep, Doing, Member, Source, acts
 
 NAMES = {
     "purchase": ("purchase order", "purchase orders"),
@@ -41,7 +41,7 @@ STATIONS = {"purchase": "orders", "sample": "orders", "cancel": "orders", "recal
 
 
 @dataclass(frozen=True)
-class Group:
+class RejectedGroup:
     """What one partner did not take for one reason. count: how many, the oldest made at `since`."""
 
     target: str
@@ -76,11 +76,11 @@ class Group:
 _FAULT = func.coalesce(func.nullif(Outbox.fault, ""), "refused")
 
 
-def dead_groups(context: Context) -> list[Group]:
+def dead_groups(context: Context) -> list[RejectedGroup]:
     """What was refused for good, by partner, kind and reason; a carrier's name has a row of its own."""
     cause = (Outbox.target, Outbox.kind, _FAULT, Outbox.answer)
     query = select(*cause, func.count(), func.min(Outbox.made_at)).where(Outbox.state == "dead", _FAULT != "carrier")
-    return [Group(*row) for row in context.session.execute(query.group_by(*cause).order_by(func.min(Outbox.id))).tuples()]
+    return [RejectedGroup(*row) for row in context.session.execute(query.group_by(*cause).order_by(func.min(Outbox.id))).tuples()]
 
 
 def change_message(row: Outbox, count: int) -> str:
@@ -95,9 +95,9 @@ def _name(context: Context, target: str) -> str:
     return str(row.name) if row else owner
 
 
-def _lost_a_day(context: Context, group: Group) -> int:
+def _lost_a_day(context: Context, group: RejectedGroup) -> int:
     """What a dearer price that a store does not show costs with every sale, by the newest change of each listing; in the house's money."""
-    worth, in_body = exchange_rates.Worth(context), partial(func.json_extract, Outbox.body)
+    worth, in_body = exchange_rates.HomeWorth(context), partial(func.json_extract, Outbox.body)
     state = func.coalesce(in_body("$.state"), "live")
     columns = (Listing.id, state, in_body("$.price"), in_body("$.currency"), Listing.shown_price, Listing.currency, Sku.pace)
     query = select(*columns).join(Listing, Listing.id == in_body("$.listing")).join(Sku, Sku.id == Listing.sku_id)
@@ -110,7 +110,7 @@ def _lost_a_day(context: Context, group: Group) -> int:
     )
 
 
-def _at_risk(context: Context, group: Group) -> tuple[int, bool]:
+def _at_risk(context: Context, group: RejectedGroup) -> tuple[int, bool]:
     """What it costs, in the house's money, and whether per day. A listing that should be off sale stands under oversell; of all but
     listings one refund each is likely."""
     return (_lost_a_day(context, group), True) if group.kind == "listing" else (refund_cost(context) * group.count, False)
@@ -129,12 +129,12 @@ def _dead(context: Context) -> Iterator[Alert]:
             f"Nobody knows whether {what} arrived" if unsure else f"{_name(context, one.target)} rejected {what}",
             one.said or "no reason was given",
             one.since,
-            Step("Send again", act=True) if unsure else Step("Try again" if n == 1 else f"Try all {n:,} again", act=True),
+            AlertStep("Send again", act=True) if unsure else AlertStep("Try again" if n == 1 else f"Try all {n:,} again", act=True),
             risk,
             per_day,
             "loss",
             count=n,
-            other=Step("It arrived" if n == 1 else "They arrived", act=True) if unsure else None,
+            other=AlertStep("It arrived" if n == 1 else "They arrived", act=True) if unsure else None,
             members=tuple(
                 Member(f"{one.key}#{row.id}", queue.about(row), said.summary if (said := queue.payload(row)) else "", number=row.id)
                 for row in rows
@@ -158,7 +158,7 @@ def _delayed(context: Context) -> Iterator[Alert]:
             f"{_name(context, target)} does not take {what} for the moment",
             f"{last.answer}; it is tried again by itself",
             begun.made_at,
-            Step("Try now", act=True),
+            AlertStep("Try now", act=True),
             refund_cost(context) * others,
             False,
             "loss",
@@ -180,13 +180,13 @@ def _carriers(context: Context) -> Iterator[Alert]:
             f"{one.store.name} does not know the carrier {one.name or one.carrier.name}: {wait}",
             "choose how it is called there, once; what waits goes on at once",
             _since(context, one),
-            Step("Use it", act=True) if choices else Step("Name it", go="/setup/carriers"),
+            AlertStep("Use it", act=True) if choices else AlertStep("Name it", go="/setup/carriers"),
             refund_cost(context) * one.waits,
             False,
             "loss",
             count=one.waits,
             choices=choices,
-            other=Step("See all carriers", go="/setup/carriers") if choices else None,
+            other=AlertStep("See all carriers", go="/setup/carriers") if choices else None,
         )
 
 
@@ -209,7 +209,7 @@ def _links(context: Context) -> Iterator[Alert]:
             f"{row.name} does not answer as it should",
             link.message,
             link.good_at or context.now,
-            Step("Mend the link", go="/setup/partners"),
+            AlertStep("Mend the link", go="/setup/partners"),
             0,
             False,
             "loss",
@@ -229,7 +229,7 @@ def _jobs(context: Context) -> Iterator[Alert]:
             f"{job.title}: {job.failed:,} of {job.total:,} could not be done",
             job.message or "the others are done; look at those that are left, and do them anew",
             job.ended_at or job.made_at,
-            Step("I have seen it", act=True),
+            AlertStep("I have seen it", act=True),
             0,
             count=job.failed,
         )
@@ -292,7 +292,7 @@ def _by_sheets(context: Context) -> Iterator[Alert]:
             f"{n:,} {words[one.what][n != 1]} {'wait' if n != 1 else 'waits'} to be given to {one.name}",
             "this store takes them as a sheet; until then it shows and knows what it did before",
             one.since,
-            Step("Take the sheet out", go=f"/setup/partners?sheets={one.number}&owner={one.owner}"),
+            AlertStep("Take the sheet out", go=f"/setup/partners?sheets={one.number}&owner={one.owner}"),
             0,
             count=n,
         )

@@ -13,7 +13,7 @@ from sqlalchemy import BigInteger, case, func, or_, select, type_coerce
 from ...data.base import from_ms, to_ms
 from ...data.bulk import by_id
 from ...data.lanes import Lane
-from ...data.orders import Order, OrderLine, Plan, PurchaseOrder
+from ...data.orders import FillPlan, Order, OrderLine, PurchaseOrder
 from ...data.outbox import AuditEntry
 from ...data.setup import Store, Supplier
 from ...data.tallies import tally
@@ -232,12 +232,12 @@ def _profit_by_day(context: Context, days: int) -> tuple[list[dict[str, Any]], l
     )
     paid = select(func.sum(OrderLine.paid)).where(mine, OrderLine.state != "cancelled").correlate(Order).scalar_subquery()
     rows = (
-        select(at, Order.currency, func.sum(Plan.known_profit), func.sum(paid))
-        .join(Plan, Plan.order_id == Order.id)
+        select(at, Order.currency, func.sum(FillPlan.known_profit), func.sum(paid))
+        .join(FillPlan, FillPlan.order_id == Order.id)
         .where(Order.ordered_at >= from_ms(begins[0]), ~waits, counts)
         .group_by(at, Order.currency)
     )
-    worth = exchange_rates.Worth(context)
+    worth = exchange_rates.HomeWorth(context)
     sums: dict[int, list[int]] = {}
     for quarter, currency, profit, sales in context.session.execute(rows):
         mine_of_day = sums.setdefault(bisect(begins, int(quarter) * QUARTER_MS) - 1, [0, 0])

@@ -23,7 +23,7 @@ from ..orders.holds import LIFTED
 from ..pricing import exchange_rates
 from ..pricing.policy import refund_cost
 from ..purchasing import overdue
-from .alert import Alert, AlertKey, Cause, Doing, Source, Step, acts
+from .alert import Alert, AlertKey, AlertStep, Cause, Doing, Source, acts
 
 
 def _held_orders(context: Context) -> Iterator[Alert]:
@@ -48,17 +48,17 @@ def _held_orders(context: Context) -> Iterator[Alert]:
         .where(Hold.ended.is_(None), Hold.limit != "buyer", Order.id.in_(held))
     )
     rows = context.session.execute(by_index(query, Hold, "uq_hold_open")).all()
-    worth = exchange_rates.Worth(context)
+    worth = exchange_rates.HomeWorth(context)
     earns = order_profit.likely(context, (hold.id for hold in rows))
     for hold in rows:
         profit = worth.of(earns.get(hold.id, 0), hold.currency)
-        see = Step("See the ways on", go=f"/orders?state=held&row={hold.id}")
+        see = AlertStep("See the ways on", go=f"/orders?state=held&row={hold.id}")
         steps = {
-            "look_over": Step("Let it go", act=True),
-            "too_late": Step("Send although late", act=True),
-            "unusual": Step("That many is right", act=True),
-            "splits": Step("Send it in parts", act=True),
-            "address": Step("Mend the address", go=f"/orders?state=held&row={hold.id}"),
+            "look_over": AlertStep("Let it go", act=True),
+            "too_late": AlertStep("Send although late", act=True),
+            "unusual": AlertStep("That many is right", act=True),
+            "splits": AlertStep("Send it in parts", act=True),
+            "address": AlertStep("Mend the address", go=f"/orders?state=held&row={hold.id}"),
         }
         loses = hold.limit == "least_profit" and profit < 0
         yield Alert(
@@ -78,8 +78,10 @@ def _held_orders(context: Context) -> Iterator[Alert]:
                 f"hold:{hold.limit}{':loss' if loses else ''}",
                 _HELD["loss" if loses else hold.limit],
                 "each with its ways on",
-                Step("Let all {n} go", act=True) if steps.get(hold.limit, see).act else Step("See all {n}", go="/orders?state=held"),
-                Step("Let all {n} go", act=True) if hold.limit in LIFTED and not steps.get(hold.limit, see).act else None,
+                AlertStep("Let all {n} go", act=True)
+                if steps.get(hold.limit, see).act
+                else AlertStep("See all {n}", go="/orders?state=held"),
+                AlertStep("Let all {n} go", act=True) if hold.limit in LIFTED and not steps.get(hold.limit, see).act else None,
             )
             if hold.limit in _HELD
             else None,
@@ -91,7 +93,7 @@ def _practice(store: int) -> Cause:
         f"hold:practice:{store}",
         "{n} orders wait, since orders of their store are not bought yet",
         "what buying them would cost and leave is shown before anything is bought",
-        Step("See what would be bought", go=f"/setup/partners?out=orders&store={store}"),
+        AlertStep("See what would be bought", go=f"/setup/partners?out=orders&store={store}"),
     )
 
 
@@ -119,7 +121,7 @@ def _refused_orders(context: Context) -> Iterator[Alert]:
         select(Order, OrderLine).join(OrderLine, OrderLine.order_id == Order.id).where(OrderLine.state == "refused")
     ).all()
     seen: set[int] = set()
-    worth = exchange_rates.Worth(context)
+    worth = exchange_rates.HomeWorth(context)
     earns = order_profit.likely(context, (order.id for order, _ in rows))
     for order, line in rows:
         if order.id not in seen:
@@ -132,13 +134,13 @@ def _refused_orders(context: Context) -> Iterator[Alert]:
                 f"Order {order.number}: {line.title or line.sku_code} was refused",
                 line.reason,
                 order.came_at,
-                Step("See the ways on", go=f"/orders?state=refused&row={order.id}"),
+                AlertStep("See the ways on", go=f"/orders?state=refused&row={order.id}"),
                 _waits(context, lost, order.came_at),
                 cause=Cause(
                     f"refused:{hashlib.sha256(line.reason.encode()).hexdigest()[:10]}",
                     "{n} orders were refused",
                     line.reason,
-                    Step("See all {n}", go="/orders?state=refused"),
+                    AlertStep("See all {n}", go="/orders?state=refused"),
                 ),
             )
 
@@ -159,7 +161,7 @@ def _unmapped_orders(context: Context) -> Iterator[Alert]:
         .group_by(OrderLine.sku_code)
     )
     rows = context.session.execute(by_index(query, OrderLine, "ix_order_line_state")).all()
-    worth = exchange_rates.Worth(context)
+    worth = exchange_rates.HomeWorth(context)
     for code, title, n, kept, since, sku_id, currency in rows:
         known = sku_id is not None
         yield Alert(
@@ -169,7 +171,9 @@ def _unmapped_orders(context: Context) -> Iterator[Alert]:
             f"{n} order{'s' if n > 1 else ''} wait{'' if n > 1 else 's'} on {title or code}",
             "its SKU has no lane" if known else f"no listing has the SKU {code}",
             since,
-            Step("Choose its item", go=f"/lanes?sku={sku_id}") if known else Step("See the orders", go="/orders?state=needs_lane"),
+            AlertStep("Choose its item", go=f"/lanes?sku={sku_id}")
+            if known
+            else AlertStep("See the orders", go="/orders?state=needs_lane"),
             _waits(context, worth.of(int(kept or 0) // 3, currency), since),
         )
 
@@ -186,7 +190,14 @@ def _unread(context: Context) -> Iterator[Alert]:
         station, words = _UNREAD[row.kind]
         risk = refund_cost(context) if row.kind == "order.unreadable" else 0
         yield Alert(
-            AlertKey("unread", row.id), station, "Not read", row.message, row.reason or words, row.at, Step("See it", go="/setup/log"), risk
+            AlertKey("unread", row.id),
+            station,
+            "Not read",
+            row.message,
+            row.reason or words,
+            row.at,
+            AlertStep("See it", go="/setup/log"),
+            risk,
         )
 
 
@@ -206,10 +217,10 @@ def _numbers(context: Context) -> Iterator[Alert]:
             f"{po.reference}: its tracking number is wrong",
             po.message,
             po.answered_at or po.made_at,
-            Step("Enter the right one", go=f"/transit?show=numbers&row={po.id}"),
+            AlertStep("Enter the right one", go=f"/transit?show=numbers&row={po.id}"),
             0,
             cause=Cause(
-                "numbers", "{n} tracking numbers are wrong", "each with its reason", Step("See all {n}", go="/transit?show=numbers")
+                "numbers", "{n} tracking numbers are wrong", "each with its reason", AlertStep("See all {n}", go="/transit?show=numbers")
             ),
         )
 
@@ -226,7 +237,7 @@ def _bills(context: Context) -> Iterator[Alert]:
             f"{one.reference}: {one.noted}",
             "what is planned counts until then",
             one.answered_at or one.made_at,
-            Step("See the order", go=f"/orders?state=all&row={one.order_id}"),
+            AlertStep("See the order", go=f"/orders?state=all&row={one.order_id}"),
             0,
         )
 
@@ -245,10 +256,12 @@ def _parcels(context: Context) -> Iterator[Alert]:
             f"{n} parcel{'s' if n > 1 else ''}: {delivery_exceptions.WORDS[wrong]}",
             _HELPS[wrong],
             min(one.since for one in found),
-            Step(f"Review {n}", go="/transit?show=trouble") if wrong not in _BY_KEY else Step(_BY_KEY[wrong].format(n=n), act=True),
+            AlertStep(f"Review {n}", go="/transit?show=trouble")
+            if wrong not in _BY_KEY
+            else AlertStep(_BY_KEY[wrong].format(n=n), act=True),
             sum(one.at_risk for one in found),
             count=n,
-            other=Step(f"Review {n}", go="/transit?show=trouble") if wrong in _BY_KEY else None,
+            other=AlertStep(f"Review {n}", go="/transit?show=trouble") if wrong in _BY_KEY else None,
         )
 
 
@@ -278,7 +291,7 @@ def help_parcels(context: Context, wrong: str) -> None:
 
 def _dearer(context: Context) -> Iterator[Alert]:
     """Bills above the plan, as long as something can be done about them."""
-    worth = exchange_rates.Worth(context)
+    worth = exchange_rates.HomeWorth(context)
     for purchase, more in cancellations.dearer(context):
         yield Alert(
             AlertKey("bill", purchase.id),
@@ -287,17 +300,17 @@ def _dearer(context: Context) -> Iterator[Alert]:
             f"{purchase.reference} is billed {show(more, purchase.currency)} above the plan",
             "it has not left yet: take it at that price, or ask the supplier to let it go and it is planned anew",
             purchase.answered_at or purchase.made_at,
-            Step("Take it at that price", act=True),
+            AlertStep("Take it at that price", act=True),
             worth.of(more, purchase.currency),
             False,
             "loss",
-            other=Step("Ask to let it go", act=True),
+            other=AlertStep("Ask to let it go", act=True),
             cause=Cause(
                 f"bill:{purchase.supplier_id}",
                 "{n} purchase orders of one supplier are billed above the plan",
                 "none has left yet: take them at those prices, or ask the supplier to let them go and they are planned anew",
-                Step("Take all {n} at those prices", act=True),
-                Step("Ask to let all {n} go", act=True),
+                AlertStep("Take all {n} at those prices", act=True),
+                AlertStep("Ask to let all {n} go", act=True),
             ),
         )
 
@@ -313,8 +326,10 @@ def _wishes(context: Context) -> Iterator[Alert]:
             f"Order {order.number}: {order.wants_message}",
             order.buyer,
             order.came_at,
-            Step("See the order", go=f"/orders?state=all&row={order.id}") if order.wants == "cancel" else Step("Done with it", act=True),
-            refund_cost(context) if order.wants != "return" else exchange_rates.Worth(context).of(paid, order.currency),
+            AlertStep("See the order", go=f"/orders?state=all&row={order.id}")
+            if order.wants == "cancel"
+            else AlertStep("Done with it", act=True),
+            refund_cost(context) if order.wants != "return" else exchange_rates.HomeWorth(context).of(paid, order.currency),
             False,
             "waits",
         )
@@ -329,7 +344,7 @@ def _letters(context: Context) -> Iterator[Alert]:
             f"{who} wrote: {row.subject or 'no subject'}",
             f"{row.message}. {row.body[:600]}",
             row.at,
-            Step("Look at it", go="/setup/ordering") if row.held else Step("I have read it", act=True),
+            AlertStep("Look at it", go="/setup/ordering") if row.held else AlertStep("I have read it", act=True),
         )
 
 
@@ -342,8 +357,8 @@ _DUE = {
 
 def _overdue(context: Context) -> Iterator[Alert]:
     for one in overdue.overdue(context):
-        see = Step("See the orders", go=f"/orders?state=all&row={one.purchases[0].order_id}")
-        hand = Step("Take them out", go="/setup/partners")
+        see = AlertStep("See the orders", go=f"/orders?state=all&row={one.purchases[0].order_id}")
+        hand = AlertStep("Take them out", go="/setup/partners")
         yield Alert(
             AlertKey(one.kind, one.supplier.id),
             "orders",
@@ -351,7 +366,7 @@ def _overdue(context: Context) -> Iterator[Alert]:
             overdue.message(one),
             _DUE[one.kind],
             one.since,
-            hand if one.kind == "untaken" else Step("Ask them", act=True) if one.mail else see,
+            hand if one.kind == "untaken" else AlertStep("Ask them", act=True) if one.mail else see,
             one.at_risk,
             count=len(one.purchases),
             other=see if one.mail and one.kind != "untaken" else None,

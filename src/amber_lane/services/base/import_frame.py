@@ -43,7 +43,7 @@ class Checked:
 
 
 @dataclass(frozen=True)
-class Kind:
+class SheetKind:
     """One sheet: its columns, an example for its template, how it is checked and taken."""
 
     name: str
@@ -73,7 +73,7 @@ class Kind:
         return [replace(checked, good=part) for part in out]
 
 
-class Names:
+class KnownNames:
     """Stores and suppliers by code or name, whatever the capitals."""
 
     def __init__(self, context: Context) -> None:

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from ...connectors.protocols import CatalogueItem
 from ...core.cost import believable_tiers
 from ...core.currency import MINOR_DIGITS
-from ...core.likeness import Row
+from ...core.likeness import ThingRow
 from ...core.watch import COST_MAX, STOCK_MAX
 from ...data.base import to_ms
 from ...data.bulk import bulk_insert, bulk_update, in_chunks
@@ -49,7 +49,7 @@ def bring_in(
         some = [one.number for one in items[start : start + NAMED_MOST]]
         known |= {row.number: row for row in context.session.execute(query.where(Item.number.in_(some)))}
     fresh, moved, refused, packs = {}, [], [], []
-    renamed: dict[int, tuple[Row, Row]] = {}
+    renamed: dict[int, tuple[ThingRow, ThingRow]] = {}
     at, monies, owner = to_ms(context.now), [supplier.currency, *(supplier.also or [])], supplier.id
     for one in items:
         origin = one.origin or only
@@ -71,8 +71,8 @@ def bring_in(
             if row.pack_size != one.pack_size:
                 packs.append((row.id, row.pack_size, one.pack_size))
             elif (row.title, row.gtin, row.options) != (one.title, one.gtin, one.options):
-                was = Row(str(row.id), row.title, row.brand, row.gtin, row.mpn, row.pack_size, options=row.options)
-                renamed[row.id] = (was, Row(str(row.id), one.title, one.brand, one.gtin, one.mpn, one.pack_size, options=one.options))
+                was = ThingRow(str(row.id), row.title, row.brand, row.gtin, row.mpn, row.pack_size, options=row.options)
+                renamed[row.id] = (was, ThingRow(str(row.id), one.title, one.brand, one.gtin, one.mpn, one.pack_size, options=one.options))
     bulk_insert(
         context.session,
         Item,

@@ -10,14 +10,14 @@ import numpy as np
 from ...core import explain as explaining
 from ...core import price
 from ...core.currency import show
-from ...core.explain import Step
+from ...core.explain import PriceStep
 from ...core.price import NONE
 from ...data.source import Item
 from ...data.tallies import tally
 from ..base.context import Context
 from ..pricing.inputs import Facts
 from .search import Finder
-from .stability import Past
+from .stability import CostPast
 from .work_out import Worked, work_out
 
 
@@ -40,7 +40,7 @@ class ItemDetail:
     currency: str
     sentence: str
     profit: int | None
-    steps: list[Step]
+    steps: list[PriceStep]
     countries: list[ToCountry]
 
 
@@ -53,7 +53,7 @@ def explain(context: Context, finder: Finder, item: Item, store_id: int) -> Item
     store = facts.stores[store_id]
     made = work_out(context.session, facts, store, goods, at)
     message, known = "", bool(made.known[0])
-    steps: list[Step] = []
+    steps: list[PriceStep] = []
     if known:
         found = explaining.explain(_terms(made), int(made.priced.price[0]), store.currency)
         message, steps = found.sentence, found.steps
@@ -88,7 +88,7 @@ def _terms(made: Worked) -> dict[str, object]:
     return out | {"goods": int(made.goods[0]), "ship": int(made.ship[0]), "handling": int(made.handling[0]), "rebate": int(made.rebate[0])}
 
 
-def sentence(detail: ItemDetail, past: Past, days: int, currency: str) -> str:
+def sentence(detail: ItemDetail, past: CostPast, days: int, currency: str) -> str:
     """What a manager would say of it in a line or two."""
     moves = ("its cost did not move" if not past.moves else f"its cost moved {past.moves} times") + f" in {days} days"
     if past.moves:

@@ -55,7 +55,7 @@ class Search:
 
 
 @dataclass
-class Found:
+class SearchResult:
     """Item ids of one page in order; total: how many of `of` fit in all; the columns that it was found in."""
 
     ids: list[int]
@@ -65,7 +65,7 @@ class Found:
     view: View
 
 
-class Worth(NamedTuple):
+class ItemWorth(NamedTuple):
     """One item in one store; amounts in the store's money. known: a price meets the rules and it is sent there."""
 
     price: int
@@ -92,7 +92,7 @@ class Finder:
             with self.lock:
                 self.look(context, store)
 
-    def find(self, context: Context, ask: Search) -> Found:
+    def find(self, context: Context, ask: Search) -> SearchResult:
         """The page of a search. Invalid when its store or its order is none."""
         if ask.sort not in SORTS:
             raise Invalid(f"goods are put in order by {', '.join(SORTS)}")
@@ -111,9 +111,9 @@ class Finder:
                 near = np.flatnonzero(rank <= np.partition(rank, end)[end])
                 rows, rank = rows[near], rank[near]
             places = rows[np.lexsort((goods.ids[rows], rank))[ask.offset : end]]
-            return Found(goods.ids[places].tolist(), total, len(goods.ids), goods, view)
+            return SearchResult(goods.ids[places].tolist(), total, len(goods.ids), goods, view)
 
-    def worth(self, context: Context, store: int, items: Sequence[int]) -> dict[int, Worth]:
+    def worth(self, context: Context, store: int, items: Sequence[int]) -> dict[int, ItemWorth]:
         """What items would be in a store; those that are none are left out."""
         with self.lock:
             goods, view = self.look(context, store)
@@ -123,7 +123,7 @@ class Finder:
             places = places[np.isin(goods.ids[places], wanted)]
             columns = (view.price, view.landed, view.profit, view.known, goods.stock)
             rows = zip(*(column[places].tolist() for column in columns), strict=True)
-            return {number: Worth(*row) for number, row in zip(goods.ids[places].tolist(), rows, strict=True)}
+            return {number: ItemWorth(*row) for number, row in zip(goods.ids[places].tolist(), rows, strict=True)}
 
     def look(self, context: Context, store: int) -> tuple[Goods, View]:
         """The columns as they are now, and what they are in a store. Call with the lock held."""

@@ -22,7 +22,7 @@ DAY_MS = 86_400_000
 
 
 @dataclass(frozen=True)
-class Past:
+class CostPast:
     """An item's last 60 days: stock at the end of each three days (-1 = not known yet), price moves, highest cost,
     and on how many of the days it was in stock."""
 
@@ -32,7 +32,7 @@ class Past:
     in_stock: int
 
 
-def pasts(context: Context, items: Sequence[Item]) -> dict[int, Past]:
+def pasts(context: Context, items: Sequence[Item]) -> dict[int, CostPast]:
     """The past of a few items."""
     start = to_ms(context.now - timedelta(days=DAYS))
     moves: dict[int, list[tuple[int, int, int, int, int]]] = {}
@@ -44,7 +44,7 @@ def pasts(context: Context, items: Sequence[Item]) -> dict[int, Past]:
     return {item.id: _past(moves.get(item.id, []), item, start, to_ms(context.now)) for item in items}
 
 
-def _past(rows: list[tuple[int, int, int, int, int]], item: Item, start: int, now: int) -> Past:
+def _past(rows: list[tuple[int, int, int, int, int]], item: Item, start: int, now: int) -> CostPast:
     before = [row for row in rows if row[0] < start]
     inside = [row for row in rows if row[0] >= start]
     # Before anything was seen the first row's old figures held, as far as it is known.
@@ -61,7 +61,7 @@ def _past(rows: list[tuple[int, int, int, int, int]], item: Item, start: int, no
     held += now - last if stock > 0 else 0
     costs = [item.cost, *(cost for row in inside for cost in row[1:3])]
     moves = sum(1 for row in inside if row[1] != row[2])
-    return Past(bars, moves, max(costs), round(held / DAY_MS) if known else -1)
+    return CostPast(bars, moves, max(costs), round(held / DAY_MS) if known else -1)
 
 
 def in_stock_all(context: Context) -> tuple[Ints, Ints]:

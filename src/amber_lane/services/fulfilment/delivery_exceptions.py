@@ -21,7 +21,7 @@ from ..base.errors import Conflict
 from ..orders import order_profit
 from ..orders.routing import step_line
 from ..outbox import queue
-from ..pricing.exchange_rates import Worth
+from ..pricing.exchange_rates import HomeWorth
 from ..pricing.policy import refund_cost
 from .buyer_notifications import write_mail, written
 from .parcel_tracking import lines_of_purchase, orders_of
@@ -110,7 +110,7 @@ _UNSETTLED = ("on_the_road", "with_supplier", "bought", "arrived")
 
 def _paid(context: Context, parcels: Iterable[int]) -> dict[int, int]:
     """What buyers paid for what is in each parcel and not settled yet, in the house's money."""
-    rates = Worth(context)
+    rates = HomeWorth(context)
     found: dict[int, int] = {}
     for chunk in in_chunks(parcels):
         rows = (
@@ -142,7 +142,7 @@ def _asked(context: Context, orders: Iterable[int]) -> dict[tuple[int, str], dat
 
 
 @dataclass(frozen=True)
-class Step:
+class ParcelStep:
     """What may be done about a parcel, and the message that goes with it, to be looked over first ('' = none)."""
 
     key: str
@@ -190,7 +190,7 @@ def _case(context: Context, number: int) -> _Case:
     return _Case(parcel, carrier, wrong, orders, purchases, supplier, list(lines.values()))
 
 
-def steps(context: Context, number: int) -> list[Step]:
+def steps(context: Context, number: int) -> list[ParcelStep]:
     """The steps that help with a parcel, the best one first; none while it goes well."""
     case = _case(context, number)
     keys = list(ORDER.get(case.trouble, ()))
@@ -201,7 +201,7 @@ def steps(context: Context, number: int) -> list[Step]:
     return [step for key in keys if (step := made[key](context, case)) is not None]
 
 
-def _ask(context: Context, case: _Case) -> Step:
+def _ask(context: Context, case: _Case) -> ParcelStep:
     names = ", ".join(one.reference for one in case.purchases)
     last = case.parcel.last_word or "nothing yet"
     body = (
@@ -210,36 +210,38 @@ def _ask(context: Context, case: _Case) -> Step:
     )
     mail = case.supplier.mail if "@" in case.supplier.mail else ""
     message = f"by mail to {mail}" if mail else "no mail address is known: copy the text and send it yourself"
-    return Step("ask", "Ask the supplier", message, mail, f"Where is {case.parcel.number}?", body)
+    return ParcelStep("ask", "Ask the supplier", message, mail, f"Where is {case.parcel.number}?", body)
 
 
-def _tell(context: Context, case: _Case) -> Step | None:
+def _tell(context: Context, case: _Case) -> ParcelStep | None:
     order = case.orders[0]
     text = written(context, "late", order, _of(case, order), {"carrier": case.carrier.name, "tracking": case.parcel.number})
     query = select(Message.id).where(Message.order_id == order.id, Message.kind == "late", Message.about == case.parcel.number)
     if text is None or "@" not in order.mail or context.session.scalar(query):
         return None
-    return Step("tell", "Tell the buyer", f"by mail to {order.mail}", order.mail, *text)
+    return ParcelStep("tell", "Tell the buyer", f"by mail to {order.mail}", order.mail, *text)
 
 
 def _of(case: _Case, order: Order) -> list[OrderLine]:
     return [line for line in case.lines if line.order_id == order.id]
 
 
-def _again(context: Context, case: _Case) -> Step | None:
+def _again(context: Context, case: _Case) -> ParcelStep | None:
     may = [line for line in case.lines if line.state in ORDER_LINE.sources("again")]
     if not may or any(one.cancelled_at for one in case.orders):
         return None
     n = len(may)
-    return Step("again", "Send it again", f"{n} line{'' if n == 1 else 's'} planned and bought anew; the first purchase stays paid for")
+    return ParcelStep(
+        "again", "Send it again", f"{n} line{'' if n == 1 else 's'} planned and bought anew; the first purchase stays paid for"
+    )
 
 
-def _refund(context: Context, case: _Case) -> Step | None:
+def _refund(context: Context, case: _Case) -> ParcelStep | None:
     may = [line for line in case.lines if line.state in ORDER_LINE.sources("refund")]
     if not may:
         return None
     by_hand = any(one.channel != "link" for one in case.orders)
-    return Step(
+    return ParcelStep(
         "refund", "Refund it", "you refund it in the store yourself" if by_hand else "the store gives the money back; cannot be undone"
     )
 
@@ -257,7 +259,7 @@ def take(context: Context, number: int, key: str, subject: str = "", body: str =
     return message
 
 
-def _do_ask(context: Context, case: _Case, step: Step, subject: str, body: str) -> str:
+def _do_ask(context: Context, case: _Case, step: ParcelStep, subject: str, body: str) -> str:
     order = case.orders[0]
     nth = context.session.scalar(select(func.count()).select_from(Message).where(Message.order_id == order.id, Message.kind == "ask")) or 0
     about = f"{case.parcel.number}#{nth + 1}"
@@ -271,7 +273,7 @@ def _do_ask(context: Context, case: _Case, step: Step, subject: str, body: str) 
     return f"{case.supplier.name} to be asked by hand where {case.parcel.number} is"
 
 
-def _do_tell(context: Context, case: _Case, step: Step, subject: str, body: str) -> str:
+def _do_tell(context: Context, case: _Case, step: ParcelStep, subject: str, body: str) -> str:
     mails = 0
     for order in case.orders:
         store = context.get(Store, order.store_id, "store")
@@ -283,7 +285,7 @@ def _do_tell(context: Context, case: _Case, step: Step, subject: str, body: str)
     return f"{case.orders[0].buyer} told that {case.parcel.number} takes longer"
 
 
-def _do_again(context: Context, case: _Case, step: Step, subject: str, body: str) -> str:
+def _do_again(context: Context, case: _Case, step: ParcelStep, subject: str, body: str) -> str:
     lines = [line for line in case.lines if line.state in ORDER_LINE.sources("again")]
     _unbind(context, lines)
     for line in lines:
@@ -302,7 +304,7 @@ def _unbind(context: Context, lines: Sequence[OrderLine]) -> None:
         row.live = False
 
 
-def _do_refund(context: Context, case: _Case, step: Step, subject: str, body: str) -> str:
+def _do_refund(context: Context, case: _Case, step: ParcelStep, subject: str, body: str) -> str:
     lines = [line for line in case.lines if line.state in ORDER_LINE.sources("refund")]
     for line in lines:
         step_line(line, "refund", f"{case.parcel.number}: {WORDS[case.trouble]}; refunded")
@@ -339,4 +341,4 @@ def by_parcel(context: Context) -> dict[int, Troubled]:
     return {one.parcel.id: one for one in troubled(context)}
 
 
-__all__ = ["WORDS", "Step", "Troubled", "by_parcel", "steps", "take", "tell_late", "trouble_of", "troubled", "waits"]
+__all__ = ["WORDS", "ParcelStep", "Troubled", "by_parcel", "steps", "take", "tell_late", "trouble_of", "troubled", "waits"]

@@ -17,7 +17,7 @@ from .grid import seeker
 
 
 @dataclass(frozen=True)
-class Found:
+class SearchHit:
     """One thing. go: where it is seen."""
 
     kind: str
@@ -26,7 +26,7 @@ class Found:
     go: str
 
 
-def find(context: Context, text: str) -> list[Found]:
+def find(context: Context, text: str) -> list[SearchHit]:
     """The first few of each kind that hold a text; of SKUs and items, all its words."""
     if len(text) < 2:
         return []
@@ -37,13 +37,15 @@ def find(context: Context, text: str) -> list[Found]:
         return or_(*(column.icontains(text, autoescape=True) for column in columns))
 
     for sku in s.scalars(select(Sku).where(and_(*(Sku.id.in_(seek.skus(word)) for word in words))).limit(6)):
-        out.append(Found("SKU", sku.code, sku.title, f"/price?words={quote(sku.code)}"))
+        out.append(SearchHit("SKU", sku.code, sku.title, f"/price?words={quote(sku.code)}"))
     for order in s.scalars(select(Order).where(hold(Order.number, Order.buyer)).order_by(Order.id.desc()).limit(5)):
-        out.append(Found("Order", order.number, f"{order.buyer}, {order.country}", f"/orders?words={quote(order.number)}&row={order.id}"))
+        out.append(
+            SearchHit("Order", order.number, f"{order.buyer}, {order.country}", f"/orders?words={quote(order.number)}&row={order.id}")
+        )
     for parcel in s.scalars(select(Parcel).where(hold(Parcel.number)).limit(4)):
-        out.append(Found("Parcel", parcel.number, parcel.last_word, f"/transit?words={quote(parcel.number)}"))
+        out.append(SearchHit("Parcel", parcel.number, parcel.last_word, f"/transit?words={quote(parcel.number)}"))
     for po in s.scalars(select(PurchaseOrder).where(hold(PurchaseOrder.reference)).order_by(PurchaseOrder.id.desc()).limit(4)):
-        out.append(Found("Purchase", po.reference, po.state, f"/orders?row={po.order_id}"))
+        out.append(SearchHit("Purchase", po.reference, po.state, f"/orders?row={po.order_id}"))
     for item in s.scalars(select(Item).where(and_(*(Item.id.in_(seek.items(word)) for word in words))).limit(4)):
-        out.append(Found("Item", item.number, item.title, f"/watch?words={quote(item.number)}"))
+        out.append(SearchHit("Item", item.number, item.title, f"/watch?words={quote(item.number)}"))
     return out

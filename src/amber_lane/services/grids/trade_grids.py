@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import and_, case, false, func, or_, select
 
-from ...data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
+from ...data.orders import FillPlan, Hold, Order, OrderLine, PurchaseOrder
 from ...data.setup import Carrier, Store, Supplier
 from ...data.transit import Parcel, ParcelLine
 from ..base.context import Context
@@ -51,7 +51,7 @@ ORDERS = GridSpec(
     select()
     .select_from(Order)
     .join(Store, Store.id == Order.store_id)
-    .outerjoin(Plan, Plan.order_id == Order.id)
+    .outerjoin(FillPlan, FillPlan.order_id == Order.id)
     .outerjoin(Hold, and_(Hold.order_id == Order.id, Hold.ended.is_(None))),
     {
         "id": Order.id,
@@ -69,7 +69,7 @@ ORDERS = GridSpec(
         "kept": _of_lines(func.sum(OrderLine.net_revenue)),
         "currency": Order.currency,
         "rank": _rank,
-        "profit": Plan.known_profit,
+        "profit": FillPlan.known_profit,
         "message": Hold.message,
         "limit": Hold.limit,
         "ordered_at": Order.ordered_at,

@@ -25,7 +25,7 @@ from ...sheets.table import unsafe
 from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict
-from ..base.import_frame import Checked, Names, Row, each, need, whole
+from ..base.import_frame import Checked, KnownNames, Row, each, need, whole
 from ..catalogue import ingest
 from ..listings import store_listings
 from ..monitoring import catalogue_sheets, large_sweeps, sweeps
@@ -49,7 +49,7 @@ ENTER = 1000
 
 
 def check_listings(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
-    names, out = Names(context), Checked()
+    names, out = KnownNames(context), Checked()
     known: dict[tuple[int, str], Any] = {
         (row.store_id, row.code): row for row in context.session.execute(select(*_SHOWN, *_FACTS).join(Sku, Sku.id == Listing.sku_id))
     }
@@ -216,7 +216,7 @@ def take_listings_back(context: Context, act: AuditEntry) -> None:
 
 
 def check_items(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
-    names, out = Names(context), Checked()
+    names, out = KnownNames(context), Checked()
     words = (getattr(Item, name) for name in ingest.WORDS)
     known = {
         (row[0], row[1]): row[2:] for row in context.session.execute(select(Item.supplier_id, Item.number, Item.cost, Item.stock, *words))

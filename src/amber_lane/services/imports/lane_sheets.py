@@ -18,7 +18,7 @@ from ...data.setup import Origin, Service, Store, Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
 from ..base.context import Context
-from ..base.import_frame import SHOWN, Checked, Names, Row, each, need
+from ..base.import_frame import SHOWN, Checked, KnownNames, Row, each, need
 from ..mapping import bulk_changes, lanes
 from ..pricing.apply import respond
 
@@ -54,7 +54,7 @@ class _Known:
 
     def __init__(self, context: Context) -> None:
         s = context.session
-        self.context, self.names = context, Names(context)
+        self.context, self.names = context, KnownNames(context)
         run = s.connection().execute
         self.skus: dict[str, int] = dict(run(select(Sku.code, Sku.id)).tuples().all())
         self.low: dict[str, list[str]] = {}

@@ -19,7 +19,7 @@ from ...data.transit import Parcel, ParcelLine
 from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Invalid
-from ..base.import_frame import Checked, Names, Row, each, need, whole
+from ..base.import_frame import Checked, KnownNames, Row, each, need, whole
 from ..fulfilment import parcel_tracking
 from ..orders import orders
 from ..orders.routing import OPEN, lines_of
@@ -27,7 +27,7 @@ from ..purchasing import purchase_orders
 
 
 def check_orders(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
-    names, out = Names(context), Checked()
+    names, out = KnownNames(context), Checked()
     prices = {
         (store, code): price
         for store, code, price in context.session.execute(

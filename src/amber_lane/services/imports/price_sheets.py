@@ -18,7 +18,7 @@ from ...data.setup import Store
 from ...data.shelf import Listing, Sku
 from ..base import house_days, undoing
 from ..base.context import Context
-from ..base.import_frame import Checked, Names, Row, each, need
+from ..base.import_frame import Checked, KnownNames, Row, each, need
 from ..pricing.apply import respond
 from ..pricing.frame import load
 
@@ -28,7 +28,7 @@ NONE_WORDS = ("none", "-")
 
 
 @dataclass(frozen=True)
-class Wanted:
+class PriceWanted:
     """What a row asks of one listing: the fields that it names."""
 
     listing: int
@@ -38,7 +38,7 @@ class Wanted:
 def check(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
     """price: a price by hand, or 'rule' to let the rule set it again; least_price and ceiling: an amount, or 'none'. An empty
     cell changes nothing. A price that would lose money is refused, as it is by hand."""
-    names, out = Names(context), Checked()
+    names, out = KnownNames(context), Checked()
     query = select(Listing, Sku.code).join(Sku, Sku.id == Listing.sku_id).where(Listing.state.in_(("live", "paused")))
     known = {(one.store_id, code): one for one, code in context.session.execute(query)}
     book = load(context)
@@ -75,7 +75,7 @@ def check(context: Context, rows: Iterable[Row], progress: Callable[[int], None]
             out.refuse(row, message)
             continue
         kind = "same" if same else "new" if values.get("hand_price") and one.hand_price is None else "changed"
-        out.add(kind, Wanted(one.id, values), f"{code}: {_message(values, one.currency)}")
+        out.add(kind, PriceWanted(one.id, values), f"{code}: {_message(values, one.currency)}")
     return out
 
 
@@ -126,7 +126,7 @@ def _message(values: dict[str, Any], currency: str) -> str:
 
 def take(context: Context, checked: Checked) -> int:
     """The good rows at once; listings follow in the same step."""
-    rows: list[Wanted] = checked.good
+    rows: list[PriceWanted] = checked.good
     if not rows:
         return 0
     listings = by_id(context.session, Listing, (one.listing for one in rows))

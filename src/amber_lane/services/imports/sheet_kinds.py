@@ -14,7 +14,7 @@ from ...data.shelf import Listing, Sku
 from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Invalid
-from ..base.import_frame import Checked, Kind
+from ..base.import_frame import Checked, SheetKind
 from ..base.regional import home_of, place_of
 from ..pricing import exchange_rates
 from . import price_sheets
@@ -27,7 +27,7 @@ HOUSE_MONEY, HOUSE_LAND = "{currency}", "{country}"
 KINDS = {
     kind.name: kind
     for kind in (
-        Kind(
+        SheetKind(
             "lanes",
             ("store", "sku", "supplier", "item"),
             ("units_per_sale", "origin", "service", "use"),
@@ -36,7 +36,7 @@ KINDS = {
             take_lanes,
             key=lambda one: one[1][0].sku,
         ),
-        Kind(
+        SheetKind(
             "orders",
             ("store", "order_no", "sku", "quantity", "name", "address_1", "city", "postcode", "country"),
             ("address_2", "region", "phone", "email", "unit_price", "currency", "ordered_at", "promised_by", "note"),
@@ -44,7 +44,7 @@ KINDS = {
             check_orders,
             take_orders,
         ),
-        Kind(
+        SheetKind(
             "tracking",
             ("purchase_order", "tracking_number", "carrier"),
             ("shipped_at", "state"),
@@ -52,7 +52,7 @@ KINDS = {
             check_tracking,
             take_tracking,
         ),
-        Kind(
+        SheetKind(
             "answers",
             ("purchase_order", "answer"),
             ("reason", "their_number", "billed", "tracking_number", "carrier", "line_no", "shipped_at"),
@@ -60,7 +60,7 @@ KINDS = {
             check_answers,
             take_answers,
         ),
-        Kind(
+        SheetKind(
             "listings",
             ("store", "sku", "title", "price", "quantity"),
             ("gtin", "mpn", "brand", "description", "weight_g", "options", "category", "state"),
@@ -69,7 +69,7 @@ KINDS = {
             take_listings,
             key=lambda one: one[1].sku,
         ),
-        Kind(
+        SheetKind(
             "prices",
             ("store", "sku"),
             ("price", "until", "reason", "least_price", "ceiling"),
@@ -78,7 +78,7 @@ KINDS = {
             price_sheets.take,
             key=lambda one: one.listing,
         ),
-        Kind(
+        SheetKind(
             "rates",
             ("from", "to", "rate"),
             ("day",),
@@ -86,7 +86,7 @@ KINDS = {
             exchange_rates.check_sheet,
             exchange_rates.take_sheet,
         ),
-        Kind(
+        SheetKind(
             "items",
             ("supplier", "item", "title", "cost", "currency", "stock"),
             ("gtin", "mpn", "brand", "pack_size", "origin", "weight_g", "lead_days", "category", "options", "link", "least_price"),
@@ -99,13 +99,13 @@ KINDS = {
 }
 
 
-def example_of(context: Context, kind: Kind) -> list[str]:
+def example_of(context: Context, kind: SheetKind) -> list[str]:
     """A row as it might be, in the house's own money and country."""
     own = {"currency": home_of(context.session), "country": place_of(context.session).country}
     return [one.format(**own) for one in kind.example]
 
 
-def kind_of(name: str) -> Kind:
+def kind_of(name: str) -> SheetKind:
     if name not in KINDS:
         raise Invalid(f"there is no sheet called {name!r}; there are {', '.join(KINDS)}")
     return KINDS[name]
@@ -163,4 +163,4 @@ def out_rows(context: Context, name: str) -> Iterator[list[Any]]:
             ]
 
 
-__all__ = ["KINDS", "Checked", "Kind", "kind_of", "out_rows"]
+__all__ = ["KINDS", "Checked", "SheetKind", "kind_of", "out_rows"]

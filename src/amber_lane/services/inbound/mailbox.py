@@ -55,14 +55,14 @@ def leave_old(context: Context, inbox: Inbox, uids: Sequence[str]) -> None:
 
 
 @dataclass(frozen=True)
-class Opened:
+class OpenedMail:
     """A mail whose files are opened. files: (name, a sheet, or what a document says, or why it is neither)."""
 
-    mail: protocols.Letter
+    mail: protocols.IncomingMail
     files: Sequence[tuple[str, bytes | list[Answer] | str]]
 
 
-def opened(mail: protocols.Letter) -> Opened:
+def opened(mail: protocols.IncomingMail) -> OpenedMail:
     """Open a mail's sheets and documents, which may take a while, and so is done before anything is written."""
     files: list[tuple[str, bytes | list[Answer] | str]] = []
     for name, data in mail.files:
@@ -73,10 +73,10 @@ def opened(mail: protocols.Letter) -> Opened:
                 files.append((name, readable(data)))
         except (Invalid, NotASheet) as error:
             files.append((name, str(error)))
-    return Opened(mail, files)
+    return OpenedMail(mail, files)
 
 
-def _proven(context: Context, inbox: Inbox, supplier: Supplier, mail: protocols.Letter) -> bool:
+def _proven(context: Context, inbox: Inbox, supplier: Supplier, mail: protocols.IncomingMail) -> bool:
     """Whether a mail is surely of the supplier from whose address it says it is: anybody can write any address there.
 
     It carries the key of a mail of ours to that supplier, or the receiving server that this mailbox is said to trust vouches for it.
@@ -90,7 +90,7 @@ def _proven(context: Context, inbox: Inbox, supplier: Supplier, mail: protocols.
     return bool(domain) and said == domain
 
 
-def take_in_held(context: Context, number: int, came: Opened) -> Letter:
+def take_in_held(context: Context, number: int, came: OpenedMail) -> Letter:
     """A person says that a mail is of whom it says: what its files say is done now."""
     row = context.get(Letter, number, "mail")
     if not row.held or row.supplier_id is None:
@@ -104,7 +104,7 @@ def take_in_held(context: Context, number: int, came: Opened) -> Letter:
     return row
 
 
-def take(context: Context, inbox: int, came: Opened) -> Letter:
+def take(context: Context, inbox: int, came: OpenedMail) -> Letter:
     """Take one mail in (see `opened`), once: the sheets and documents of a supplier we order from by mail are done as they say."""
     mail = came.mail
     box = context.get(Inbox, inbox, "mailbox")
@@ -167,7 +167,7 @@ def _sender(context: Context, address: str) -> Supplier | None:
     return rows[0] if len(rows) == 1 else None
 
 
-def _read(context: Context, supplier: Supplier | None, came: Opened) -> tuple[str, bool]:
+def _read(context: Context, supplier: Supplier | None, came: OpenedMail) -> tuple[str, bool]:
     """What was done with a mail, and whether a person must read it."""
     if fault := came.mail.fault:
         return f"it cannot be read: {fault}; see it in the mailbox itself", True

@@ -30,7 +30,7 @@ LEAST_PACE = 10_000
 
 
 @dataclass(frozen=True)
-class Row:
+class AllowanceRow:
     """One listing: shown now and planned, units; profit of one sale; what the plan's units earn until the next refresh."""
 
     listing: int
@@ -58,7 +58,7 @@ class Planned:
     # What all that is shown is worth at its prices, now and planned.
     value_now: int
     value: int
-    rows: list[Row]
+    rows: list[AllowanceRow]
 
 
 def plan(context: Context, store_id: int, hours: int = 24) -> Planned:
@@ -84,7 +84,7 @@ def plan(context: Context, store_id: int, hours: int = 24) -> Planned:
     each = (gain * (np.arange(gain.shape[1])[None, :] < made.units[:, None])).sum(axis=1)
     moved = np.argsort(-np.abs(made.units - now), kind="stable")
     out = [
-        Row(
+        AllowanceRow(
             int(book.ids[rows[i]]),
             book.sku_code[rows[i]],
             int(now[i]),

@@ -16,7 +16,7 @@ from ...core.price import NONE, Outcome
 from ...core.states import OUTBOX
 from ...core.stock import shown
 from ...data.bulk import bulk_update, in_chunks
-from ...data.orders import Hold, Order, OrderLine, Plan
+from ...data.orders import FillPlan, Hold, Order, OrderLine
 from ...data.outbox import Outbox
 from ...data.setup import Store
 from ...data.shelf import Listing
@@ -34,7 +34,7 @@ ON = {"prices": "prices are written", "stock": "stock is written", "orders": "or
 
 
 @dataclass(frozen=True)
-class Row:
+class GoingLiveRow:
     """One of the worst: what would go out for a listing or an order. Money in minor units; None = not known."""
 
     id: int
@@ -47,16 +47,16 @@ class Row:
 
 
 @dataclass(frozen=True)
-class Look:
+class GoingLive:
     """What would go out at once: counts by name, and the worst first."""
 
     store: Store
     what: str
     counts: dict[str, int]
-    worst: list[Row] = field(default_factory=list)
+    worst: list[GoingLiveRow] = field(default_factory=list)
 
 
-def look(context: Context, number: int, what: str) -> Look:
+def look(context: Context, number: int, what: str) -> GoingLive:
     """What turning a switch on would do now. Nothing is written."""
     store = _store(context, number, what)
     if what == "orders":
@@ -144,7 +144,7 @@ def _as_if(context: Context, store: Store, what: str) -> tuple[Book, Decided, Bo
     return book, decide(book, counted=False), mine
 
 
-def _prices(context: Context, store: Store, book: Book, decided: Decided, mine: Bools) -> Look:
+def _prices(context: Context, store: Store, book: Book, decided: Decided, mine: Bools) -> GoingLive:
     old, new = book.wanted_price, decided.price
     moves = mine & (old != new)
     before, after = pricing.keep(old, book.terms).profit, pricing.keep(new, book.terms).profit
@@ -164,10 +164,10 @@ def _prices(context: Context, store: Store, book: Book, decided: Decided, mine: 
     # Worst: what would lose money first, then the steepest falls, then the steepest rises.
     rows = np.flatnonzero(moves)
     order = np.lexsort((-(np.abs(new - old) * PPM // base)[rows], (new > old)[rows], (after >= 0)[rows]))
-    return Look(store, "prices", counts, _message(context, book, rows[order[:WORST]], old, new, after))
+    return GoingLive(store, "prices", counts, _message(context, book, rows[order[:WORST]], old, new, after))
 
 
-def _stock(context: Context, store: Store, book: Book, decided: Decided, mine: Bools) -> Look:
+def _stock(context: Context, store: Store, book: Book, decided: Decided, mine: Bools) -> GoingLive:
     old, new = book.wanted_quantity, decided.quantity
     live = mine & (book.state == 0)
     room = np.where(book.lane > 0, book.available, 0)
@@ -184,13 +184,15 @@ def _stock(context: Context, store: Store, book: Book, decided: Decided, mine: B
     order = np.lexsort((-book.pace[rows], -(np.where(live, old, 0) - room)[rows]))
     profit = pricing.keep(book.wanted_price, book.terms).profit
     notes = {int(row): "comes off sale" for row in rows if live[row] and decided.state[row] != 0}
-    return Look(store, "stock", counts, _message(context, book, rows[order[:WORST]], old, new, profit, notes))
+    return GoingLive(store, "stock", counts, _message(context, book, rows[order[:WORST]], old, new, profit, notes))
 
 
-def _message(context: Context, book: Book, rows: Ints, old: Ints, new: Ints, profit: Ints, said: dict[int, str] | None = None) -> list[Row]:
+def _message(
+    context: Context, book: Book, rows: Ints, old: Ints, new: Ints, profit: Ints, said: dict[int, str] | None = None
+) -> list[GoingLiveRow]:
     titles = dict(context.session.execute(select(Listing.id, Listing.title).where(Listing.id.in_(book.ids[rows].tolist()))).tuples().all())
     return [
-        Row(
+        GoingLiveRow(
             int(book.ids[row]),
             book.sku_code[row],
             titles[int(book.ids[row])],
@@ -207,13 +209,13 @@ def _practice_orders(store: int) -> tuple[object, ...]:
     return (Order.store_id == store, Hold.ended.is_(None), Hold.limit == "practice")
 
 
-def _orders(context: Context, store: Store) -> Look:
+def _orders(context: Context, store: Store) -> GoingLive:
     rows = context.session.execute(
-        select(Order, Plan)
+        select(Order, FillPlan)
         .join(Hold, Hold.order_id == Order.id)
-        .join(Plan, Plan.order_id == Order.id)
+        .join(FillPlan, FillPlan.order_id == Order.id)
         .where(*_practice_orders(store.id))  # type: ignore[arg-type]
-        .order_by(Plan.profit, Order.id)
+        .order_by(FillPlan.profit, Order.id)
     ).all()
     held = int(
         context.session.scalar(
@@ -233,10 +235,10 @@ def _orders(context: Context, store: Store) -> Look:
     }
     paid = _paid(context, [order.id for order, _ in rows[:WORST]])
     worst = [
-        Row(order.id, order.number, _first_title(context, order.id), paid.get(order.id, 0), cost[order.id], plan.profit)
+        GoingLiveRow(order.id, order.number, _first_title(context, order.id), paid.get(order.id, 0), cost[order.id], plan.profit)
         for order, plan in rows[:WORST]
     ]
-    return Look(store, "orders", counts, worst)
+    return GoingLive(store, "orders", counts, worst)
 
 
 def _paid(context: Context, orders: Iterable[int]) -> dict[int, int]:
@@ -285,4 +287,4 @@ def _take_back(context: Context, store: Store) -> None:
     context.session.flush()
 
 
-__all__ = ["Look", "Row", "all_on", "look", "turn_off", "turn_on"]
+__all__ = ["GoingLive", "GoingLiveRow", "all_on", "look", "turn_off", "turn_on"]

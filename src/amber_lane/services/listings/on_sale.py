@@ -12,7 +12,7 @@ from ...data.outbox import AuditEntry
 from ...data.shelf import Listing
 from ..base import portions, undoing
 from ..base.context import Context
-from ..outbox.listing_changes import Wanted, want_many
+from ..outbox.listing_changes import ListingWish, want_many
 from ..outbox.store_switches import must
 
 
@@ -55,7 +55,7 @@ def _put_on_sale(context: Context, body: dict[str, Any], part: list[int]) -> int
     rows = [one for one in by_id(context.session, Listing, part).values() if one.state == ("paused" if on else "live")]
     for listing in rows:
         listing.paused_by = "" if on else "hand"
-    want_many(context, [Wanted(listing, state="live" if on else "paused") for listing in rows])
+    want_many(context, [ListingWish(listing, state="live" if on else "paused") for listing in rows])
     return len(rows)
 
 

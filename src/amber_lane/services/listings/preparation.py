@@ -22,7 +22,7 @@ from ...data.watch import ListingDecision
 from ..base import undoing
 from ..base.context import Context
 from ..base.errors import UseCaseError
-from ..catalogue.search import Finder, Worth
+from ..catalogue.search import Finder, ItemWorth
 from ..mapping import lanes
 from ..pricing.apply import respond
 from ..pricing.manual_price import price_prepared
@@ -111,7 +111,7 @@ class _Known:
 
 
 def _prepare(
-    context: Context, store: Store, item: Item, supplier: Supplier, worth: Worth, known: _Known, cleaner: Cleaner
+    context: Context, store: Store, item: Item, supplier: Supplier, worth: ItemWorth, known: _Known, cleaner: Cleaner
 ) -> tuple[Prepared, int]:
     price, sells = worth.price, worth.known
     if item.offer == "gone":
@@ -141,7 +141,7 @@ def _prepare(
         known.codes.add(sku.code)
         sku_id = sku.id
     if item.id not in known.by_item:
-        lanes.open_lane(context, sku_id, [lanes.Part(item.id, Fraction(1))], use=99, service=service, respond_now=False)
+        lanes.open_lane(context, sku_id, [lanes.LaneItem(item.id, Fraction(1))], use=99, service=service, respond_now=False)
         known.by_item[item.id] = sku_id
         if item.gtin:
             known.by_gtin.setdefault(item.gtin, sku_id)

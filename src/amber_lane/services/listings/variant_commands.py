@@ -41,14 +41,14 @@ class VariantRequest:
 
 
 @dataclass
-class Kept:
+class VariantsChanged:
     made: int = 0
     dropped: int = 0
     changed: int = 0
     failed: dict[str, str] = field(default_factory=dict)
 
 
-def _one_act(context: Context, newest: int, out: Kept, before: dict[str, Any], after: dict[str, Any]) -> None:
+def _one_act(context: Context, newest: int, out: VariantsChanged, before: dict[str, Any], after: dict[str, Any]) -> None:
     """All that was done since the act `newest` is one act, undone as one."""
     mine = select(AuditEntry.id).where(AuditEntry.id > newest, AuditEntry.undo == "open").order_by(AuditEntry.id)
     inner = list(context.session.scalars(mine))
@@ -61,7 +61,7 @@ def _one_act(context: Context, newest: int, out: Kept, before: dict[str, Any], a
 
 def keep(
     context: Context, finder: Finder, number: int, version: int, title: str, options: Sequence[Option], wishes: Sequence[VariantRequest]
-) -> tuple[Matrix, Kept]:
+) -> tuple[Matrix, VariantsChanged]:
     """Make, change and drop combinations at once: one act, undone as one. What fails is told; the rest is done."""
     row = context.get_version(Listing, number, version, "listing")
     before = look(context, finder, number, options)
@@ -73,7 +73,7 @@ def keep(
         raise Invalid("keep one of them at least; to take all of them off sale, end the listings")
     _no_twins([one for one in wishes if one.kept], there)
     newest = context.session.scalar(select(func.max(AuditEntry.id))) or 0
-    out, names = Kept(), [one.name for one in options]
+    out, names = VariantsChanged(), [one.name for one in options]
     mine = context.session.scalar(select(Variant).where(Variant.sku_id == row.sku_id))
     family = mine.family if mine else context.get(Sku, row.sku_id, "SKU").code
     touched = {one.sku.id for one in before.rows if one.sku}
@@ -154,7 +154,7 @@ def _keep_one(
         row.state = LISTING.step(row.state, "take_back")
         row.version += 1
     elif at.item is not None and item is not None and item != at.item.id:
-        lanes.open_lane(context, row.sku_id, [lanes.Part(item, Fraction(1))])
+        lanes.open_lane(context, row.sku_id, [lanes.LaneItem(item, Fraction(1))])
     if row.state == "preparing" and title and (fresh or title != matrix.title):
         words = {"title": cleaner.title(", ".join([title, *(part for value in wish.values for part in parts_of(value))]))}
         if fresh:

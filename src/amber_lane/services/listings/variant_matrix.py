@@ -16,7 +16,7 @@ from ...data.shelf import Listing, Sku, Variant
 from ...data.source import Item
 from ..base.context import Context
 from ..base.errors import Invalid
-from ..catalogue.search import Finder, Worth
+from ..catalogue.search import Finder, ItemWorth
 
 MOST = 200
 OPTIONS_MOST = 4
@@ -34,7 +34,7 @@ class Combination:
     sku: Sku | None
     listing: Listing | None
     item: Item | None
-    worth: Worth | None
+    worth: ItemWorth | None
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ class Matrix:
     options: list[Option]
     rows: list[Combination]
     items: list[Item]
-    worth: dict[int, Worth]
+    worth: dict[int, ItemWorth]
     pictures: list[int]
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from ...core.likeness import OPEN, Found, Pattern, Row, learn, match, message
+from ...core.likeness import OPEN, Likely, Pattern, ThingRow, learn, match, message
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, Rejection
 from ...data.setup import Setting, Supplier
@@ -20,7 +20,7 @@ from ..base.context import Context
 from ..pricing.policy import policy_for
 from .bulk_changes import in_one
 from .landed_cost import Costing
-from .lanes import LaneRequest, Part
+from .lanes import LaneItem, LaneRequest
 from .mapping_queue import without_lane
 from .similarity import LOOKED_AT, near_items
 
@@ -71,7 +71,7 @@ def _near(context: Context, wanted: Sequence[int]) -> set[int] | None:
     return {item for sku in by_id(context.session, Sku, wanted).values() for item in near_items(context, sku, known)}
 
 
-def _cheapest_first(context: Context, sure: dict[int, list[Found]], items: Sequence[Row]) -> list[Sure]:
+def _cheapest_first(context: Context, sure: dict[int, list[Likely]], items: Sequence[ThingRow]) -> list[Sure]:
     costing = Costing(context)
     ids = {int(items[one.theirs].key) for near in sure.values() for one in near}
     rows = {item.id: item for chunk in in_chunks(ids) for item in context.session.scalars(select(Item).where(Item.id.in_(chunk)))}
@@ -108,7 +108,7 @@ def open_sure(context: Context, sure: Sequence[Sure], reason: str = "") -> int:
     bare = set(without_lane(context, [one.sku for one in sure]))
     mine = [one for one in sure if one.sku in bare]
     wishes = [
-        LaneRequest(one.sku, [Part(item, each)], use, match_evidence=proof)
+        LaneRequest(one.sku, [LaneItem(item, each)], use, match_evidence=proof)
         for one in mine
         for use, (item, proof, each) in enumerate(zip(one.items, one.proof, one.units or [Fraction(1)] * len(one.items), strict=True))
     ]
@@ -181,7 +181,7 @@ def patterns(context: Context) -> list[Pattern]:
     return [Pattern(supplier, (cut[0], cut[1]), (put[0], put[1]), seen, of) for supplier, cut, put, seen, of in reported_rows]
 
 
-def rows_of_skus(context: Context, skus: Collection[int]) -> list[Row]:
+def rows_of_skus(context: Context, skus: Collection[int]) -> list[ThingRow]:
     """SKUs as they are compared, with the price of one of their listings."""
     prices: dict[int, tuple[int, str]] = {}
     rows: list[Any] = []
@@ -190,10 +190,12 @@ def rows_of_skus(context: Context, skus: Collection[int]) -> list[Row]:
         prices |= {sku: (price, currency) for sku, price, currency in context.session.execute(reported_prices)}
         named = select(Sku.id, Sku.code, Sku.title, Sku.brand, Sku.gtin, Sku.mpn, Sku.options).where(Sku.id.in_(chunk))
         rows += context.session.execute(named.order_by(Sku.id)).all()
-    return [Row(str(r.id), r.title, r.brand, r.gtin, r.mpn, 1, *prices.get(r.id, (0, "")), options=r.options, number=r.code) for r in rows]
+    return [
+        ThingRow(str(r.id), r.title, r.brand, r.gtin, r.mpn, 1, *prices.get(r.id, (0, "")), options=r.options, number=r.code) for r in rows
+    ]
 
 
-def rows_of_items(context: Context, supplier: int | None = None, near: Collection[int] | None = None) -> list[Row]:
+def rows_of_items(context: Context, supplier: int | None = None, near: Collection[int] | None = None) -> list[ThingRow]:
     """Items that are still sold, as they are compared; near: of these alone."""
     query = select(
         Item.id,
@@ -213,7 +215,7 @@ def rows_of_items(context: Context, supplier: int | None = None, near: Collectio
         query = query.where(Item.supplier_id == supplier)
     queries = [query.order_by(Item.id)] if near is None else [query.where(Item.id.in_(chunk)) for chunk in in_chunks(sorted(near))]
     return [
-        Row(str(i), title, brand, gtin, mpn, pack, float(cost), currency, str(by), options, number)
+        ThingRow(str(i), title, brand, gtin, mpn, pack, float(cost), currency, str(by), options, number)
         for one in queries
         for i, title, brand, gtin, mpn, pack, cost, currency, by, options, number in context.session.execute(one)
     ]

@@ -33,7 +33,7 @@ UNITS_MOST = 1000
 
 
 @dataclass(frozen=True)
-class Part:
+class LaneItem:
     item: int
     units: Fraction
 
@@ -46,7 +46,7 @@ class LaneRequest:
     """
 
     sku: int
-    parts: Sequence[Part]
+    parts: Sequence[LaneItem]
     priority: int = 0
     store: int | None = None
     service: str | None = None
@@ -60,7 +60,7 @@ class LaneRequest:
 def open_lane(
     context: Context,
     sku_id: int,
-    parts: Sequence[Part],
+    parts: Sequence[LaneItem],
     use: int = 0,
     store_id: int | None = None,
     service: str | None = None,
@@ -119,7 +119,7 @@ def open_requested(context: Context, wish: LaneRequest, respond_now: bool = True
     return lane
 
 
-def _items_of(context: Context, parts: Sequence[Part]) -> dict[int, Item]:
+def _items_of(context: Context, parts: Sequence[LaneItem]) -> dict[int, Item]:
     if not parts:
         raise Invalid("a lane needs at least one item")
     items = by_id(context.session, Item, (part.item for part in parts))
@@ -189,7 +189,7 @@ def _elsewhere(context: Context, origin_id: int, code: str, store_id: int | None
     return out
 
 
-def _no_twin(context: Context, sku: Sku, parts: Sequence[Part], store_id: int | None) -> None:
+def _no_twin(context: Context, sku: Sku, parts: Sequence[LaneItem], store_id: int | None) -> None:
     asked = {part.item for part in parts}
     if len(asked) != len(parts):
         raise Invalid("the same item is in this lane twice; give it once with all its units")
@@ -279,7 +279,7 @@ def reopen_lane(context: Context, number: int, use: int) -> Lane:
         raise Conflict("this lane is open")
     sku = context.get(Sku, lane.sku_id, "SKU")
     parts = context.session.scalars(select(LanePart).where(LanePart.lane_id == number)).all()
-    _no_twin(context, sku, [Part(part.item_id, Fraction(part.units_num, part.units_den)) for part in parts], lane.store_id)
+    _no_twin(context, sku, [LaneItem(part.item_id, Fraction(part.units_num, part.units_den)) for part in parts], lane.store_id)
     use = _make_room(context, lane.sku_id, lane.store_id, use)
     lane.closed_at, lane.priority = None, use
     lane.version += 1
@@ -310,7 +310,7 @@ def change_lane(  # noqa: PLR0913 - the fields of a form, by name
     if units is not None and (parts[0].units_num, parts[0].units_den) != (units.numerator, units.denominator):
         if len(parts) > 1:
             raise Invalid("a kit's units are changed item by item; close the lane and open it anew")
-        _items_of(context, [Part(parts[0].item_id, units)])
+        _items_of(context, [LaneItem(parts[0].item_id, units)])
         parts[0].units_num, parts[0].units_den = units.numerator, units.denominator
         changes.append(f"{show_units(units.numerator, units.denominator)} per unit sold")
     if service is not None and service != lane.service:

@@ -99,7 +99,7 @@ def _waiting(context: Context) -> dict[int, tuple[int, datetime, int]]:
         .where(or_(OrderLine.state == "needs_lane", (OrderLine.state == "held") & OrderLine.reason.in_(WAITING)))
         .group_by(OrderLine.sku_id, Order.currency)
     )
-    worth, out = exchange_rates.Worth(context), dict[int, tuple[int, datetime, int]]()
+    worth, out = exchange_rates.HomeWorth(context), dict[int, tuple[int, datetime, int]]()
     for sku, currency, n, since, left in rows:
         if sku:
             had = out.get(sku, (0, since, 0))

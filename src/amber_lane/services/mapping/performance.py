@@ -83,7 +83,7 @@ class Own:
 
 
 @dataclass(frozen=True)
-class Seen:
+class PerformanceSeen:
     """What happened, looked at once: what routing counts with, and where the state of lanes should be another.
 
     lanes: lane -> (refused ppm, late ppm, sure days or None); suppliers: supplier -> (refused ppm, late ppm).
@@ -95,7 +95,7 @@ class Seen:
     suppliers: dict[int, tuple[int, int]]
 
 
-def seen(context: Context) -> Seen:
+def seen(context: Context) -> PerformanceSeen:
     """All lanes that orders went by, and all suppliers, in one look at what was bought. Reads only."""
     pools = {number: _pool(context, number) for number in context.session.scalars(select(Supplier.id))}
     own = _all_own(context)
@@ -105,7 +105,7 @@ def seen(context: Context) -> Seen:
     known = ((own.decided > 0) | (own.came > 0)).tolist()
     records = zip(own.lane.tolist(), own.answered.tolist(), refused, late, known, strict=True)
     lanes = {lane: (bad, slow if any_decided else 0, sure.get(lane)) for lane, answered, bad, slow, any_decided in records if answered}
-    return Seen(own, pools, lanes, _by_supplier(pools))
+    return PerformanceSeen(own, pools, lanes, _by_supplier(pools))
 
 
 def _with_days(own: Own) -> Iterator[tuple[int, int, list[int]]]:
@@ -229,7 +229,7 @@ def _by_supplier(pools: dict[int, _Past]) -> dict[int, tuple[int, int]]:
     return out
 
 
-def fresh(context: Context, found: Seen) -> dict[type[Row], list[tuple[Any, ...]]]:
+def fresh(context: Context, found: PerformanceSeen) -> dict[type[Row], list[tuple[Any, ...]]]:
     """What routing counts with where it is another than is written: rows for `keep`, by table. Reads only."""
     out: dict[type[Row], list[tuple[Any, ...]]] = {}
     for kind, changed in ((Lane, found.lanes), (Supplier, found.suppliers)):
@@ -330,7 +330,7 @@ def _pool(context: Context, supplier: int) -> _Past:
     return out
 
 
-def moves(context: Context, found: Seen) -> dict[int, tuple[str, str]]:
+def moves(context: Context, found: PerformanceSeen) -> dict[int, tuple[str, str]]:
     """Lanes that prove late are slow, those that prove refused are shut, slow ones that mend are open again: lane -> state, reason.
 
     What a person set or confirmed stays as they said.

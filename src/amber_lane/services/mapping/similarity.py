@@ -10,7 +10,7 @@ from fractions import Fraction
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
-from ...core.likeness import Evidence, Found, Judged, Matcher, Pattern, Row, judge, match, message
+from ...core.likeness import Comparison, Evidence, Likely, Matcher, Pattern, ThingRow, judge, match, message
 from ...data import words
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Rejection
@@ -54,12 +54,12 @@ class Close:
     differs: list[str]
 
 
-def row_of_sku(sku: Sku) -> Row:
-    return Row(str(sku.id), sku.title, sku.brand, sku.gtin, sku.mpn, options=sku.options, number=sku.code)
+def row_of_sku(sku: Sku) -> ThingRow:
+    return ThingRow(str(sku.id), sku.title, sku.brand, sku.gtin, sku.mpn, options=sku.options, number=sku.code)
 
 
-def row_of_item(item: Item) -> Row:
-    return Row(
+def row_of_item(item: Item) -> ThingRow:
+    return ThingRow(
         str(item.id),
         item.title,
         item.brand,
@@ -72,7 +72,7 @@ def row_of_item(item: Item) -> Row:
     )
 
 
-def _score(one: Found | Judged) -> int:
+def _score(one: Likely | Comparison) -> int:
     return max(0, min(100, round(one.score)))
 
 
@@ -195,7 +195,7 @@ def close(context: Context, items: Sequence[Item], most: int = 1, least: int = O
     return out
 
 
-def _spread(context: Context) -> list[Row]:
+def _spread(context: Context) -> list[ThingRow]:
     """SKUs from all over the house: which words are rare in it is learnt from them."""
     last = context.session.scalar(select(func.max(Sku.id))) or 0
     wanted = range(1, last + 1, max(1, last // LEARNT_FROM))

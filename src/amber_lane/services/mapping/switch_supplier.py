@@ -21,14 +21,14 @@ from ..base.errors import Conflict, Invalid, NotFound
 from .auto_matching import patterns, rows_of_items, rows_of_skus, store_of
 from .bulk_changes import in_one, put_in_order
 from .landed_cost import Costing, UnitLanded, parts_of
-from .lanes import LaneRequest, Part
+from .lanes import LaneItem, LaneRequest
 from .similarity import units_between
 
 MOST = 2000
 
 
 @dataclass(frozen=True)
-class Move:
+class LaneSwitch:
     """One lane and where it would go. item None: the other supplier has nothing like it. has: the SKU has that lane already (its id)."""
 
     lane: Lane
@@ -45,7 +45,7 @@ class Move:
     has: int | None
 
 
-def preview(context: Context, source: int, target: int, lanes: Collection[int] = ()) -> list[Move]:
+def preview(context: Context, source: int, target: int, lanes: Collection[int] = ()) -> list[LaneSwitch]:
     """What moving main lanes (all of them, or those named) from one supplier to another would mean, the sure ones first."""
     if source == target:
         raise Invalid("the lanes are with this supplier already; choose another", {"target": "is the same supplier"})
@@ -64,7 +64,7 @@ def preview(context: Context, source: int, target: int, lanes: Collection[int] =
     found = by_id(context.session, Item, (int(theirs[one.theirs].key) for few in near.values() for one in few))
     has = _has(context, skus, found)
     costing, stores = Costing(context), store_of(context, skus)
-    out: list[Move] = []
+    out: list[LaneSwitch] = []
     for lane in single:
         store = costing.facts.stores.get(stores.get(lane.sku_id, 0)) or next(iter(costing.facts.stores.values()))
         old = items[parts[lane.id][0].item_id]
@@ -72,13 +72,15 @@ def preview(context: Context, source: int, target: int, lanes: Collection[int] =
         best = next(iter(near.get(lane.sku_id, [])), None)
         sku = skus[lane.sku_id]
         if best is None or best.decision == NOT_LIKE:
-            out.append(Move(lane, sku, old, None, 0, NOT_LIKE, [], [], now, UnitLanded(reason="nothing like it"), store.currency, None))
+            out.append(
+                LaneSwitch(lane, sku, old, None, 0, NOT_LIKE, [], [], now, UnitLanded(reason="nothing like it"), store.currency, None)
+            )
             continue
         item = found[int(theirs[best.theirs].key)]
         then = costing.landed(costing.of_item(item, best.units, store.country, costing.usual(lane.sku_id)), store)
         score = max(0, min(100, round(best.score)))
         in_words = message(best.evidence)
-        out.append(Move(lane, sku, old, item, score, best.decision, *in_words, now, then, store.currency, has.get((sku.id, item.id))))
+        out.append(LaneSwitch(lane, sku, old, item, score, best.decision, *in_words, now, then, store.currency, has.get((sku.id, item.id))))
     return sorted(out, key=lambda one: (one.decision != OPEN, -one.score, one.sku.code))
 
 
@@ -125,7 +127,9 @@ def _move(context: Context, body: dict[str, Any], part: Sequence[tuple[int, int,
     fresh = [(sku, item) for sku, item in picks.items() if (sku, item) not in has]
     skus = by_id(context.session, Sku, (sku for sku, _ in fresh))
     units = units_between([(skus[sku], items[item]) for sku, item in fresh])
-    wishes = [LaneRequest(sku, [Part(item, each)], match_evidence=proofs.get(sku)) for (sku, item), each in zip(fresh, units, strict=True)]
+    wishes = [
+        LaneRequest(sku, [LaneItem(item, each)], match_evidence=proofs.get(sku)) for (sku, item), each in zip(fresh, units, strict=True)
+    ]
     spares = {lane for (sku, item), lane in has.items() if picks.get(sku) == item}
     olds = list(
         context.session.scalars(select(Lane).where(Lane.sku_id.in_(list(picks)), Lane.supplier_id == source, Lane.closed_at.is_(None)))

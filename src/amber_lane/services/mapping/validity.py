@@ -8,7 +8,7 @@ from dataclasses import replace
 from sqlalchemy import select
 
 from ...core.currency import show
-from ...core.likeness import Judged, Matcher, Row, judge, message
+from ...core.likeness import Comparison, Matcher, ThingRow, judge, message
 from ...core.states import LaneCause
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, by_items
@@ -59,7 +59,7 @@ def shut_for_packs(context: Context, supplier: Supplier, packs: Sequence[tuple[i
     return skus
 
 
-def look_at_words(context: Context, supplier: Supplier, renamed: Mapping[int, tuple[Row, Row]]) -> set[int]:
+def look_at_words(context: Context, supplier: Supplier, renamed: Mapping[int, tuple[ThingRow, ThingRow]]) -> set[int]:
     """Items (was, is now) that are called otherwise: lanes that they do not fit any more are shut, with both before and after.
 
     Returns the SKUs concerned. Spares take over where there are any; orders without one wait for a person.
@@ -127,14 +127,14 @@ def look_at_costs(context: Context, supplier: Supplier, items: Sequence[int]) ->
     return {row[0].sku_id for row in rows}
 
 
-def _moved_away(before: Judged, after: Judged, rows: tuple[Row, Row]) -> bool:
+def _moved_away(before: Comparison, after: Comparison, rows: tuple[ThingRow, ThingRow]) -> bool:
     if (after.veto and not before.veto) or (after.other_pack and not before.other_pack):
         return True
     other_code = bool(rows[0].gtin and rows[1].gtin and rows[0].gtin != rows[1].gtin)
     return (other_code and not after.same_id) or (after.score < FAR * before.score and after.score < ALIKE)
 
 
-def _other_thing(matcher: Matcher, sku: Sku, rows: tuple[Row, Row]) -> bool:
+def _other_thing(matcher: Matcher, sku: Sku, rows: tuple[ThingRow, ThingRow]) -> bool:
     """Whether the new title names another thing. Numbers get reused, so nothing that stayed beside the title helps: no barcode,
     no maker, no option."""
     whole = (row_of_sku(sku), *rows)

@@ -24,7 +24,7 @@ LOOKED_AT = 20_000
 
 
 @dataclass(frozen=True)
-class Group:
+class DecisionGroup:
     """Responses of one kind and state with one cause. sweep or act names it; item: the one item behind all of them, if it is one.
 
     up, down: prices that rose and fell; a_day: what it moves a day at the present pace, minor units of the house's money.
@@ -44,7 +44,7 @@ class Group:
     outcome: int
 
 
-def groups(context: Context, most: int = 60) -> list[Group]:
+def groups(context: Context, most: int = 60) -> list[DecisionGroup]:
     """The newest groups, of the last 20,000 responses."""
     newest = int(context.session.scalar(select(func.max(ListingDecision.id))) or 0)
     # In the house's money; what has no rate to it counts as nothing.
@@ -88,7 +88,7 @@ def groups(context: Context, most: int = 60) -> list[Group]:
         context.session.execute(select(Item.id, Item.title).where(Item.id.in_({row[10] for row in rows if row[9] == 1}))).tuples().all()
     )
     return [
-        Group(
+        DecisionGroup(
             sweep,
             act,
             kind,

@@ -16,7 +16,7 @@ from ..base import portions
 from ..base.context import Context
 from ..pricing.apply import respond_once_let_go
 from .sightings import note
-from .sweeps import Look, SweepData, end, keep, look, may_take, skus_behind, take, written
+from .sweeps import SweepData, SweepLook, end, keep, look, may_take, skus_behind, take, written
 
 # Items of a sweep that are written in one portion.
 ITEMS = 400
@@ -84,7 +84,7 @@ def _cut(n: int) -> list[Ints]:
     return [np.arange(start, min(start + ITEMS, n)) for start in range(0, n, ITEMS)]
 
 
-def _follow_later(context: Context, sweep: Sweep, seen: Look, stale: bool) -> int:
+def _follow_later(context: Context, sweep: Sweep, seen: SweepLook, stale: bool) -> int:
     """Write down that the listings behind all that a sweep changes are looked at once it is written."""
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     items = seen.known.ids if stale else np.concatenate([seen.known.ids[seen.places[written(seen)]], seen.known.ids[seen.missing]])

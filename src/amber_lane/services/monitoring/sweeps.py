@@ -13,7 +13,7 @@ from ...core.currency import MINOR_DIGITS, show
 from ...core.money import Bools, Ints
 from ...core.price import SetBy
 from ...core.states import SWEEP
-from ...core.watch import Belief, Judged, SweepHold, Verdict, hold_sweep, judge
+from ...core.watch import Belief, JudgedSightings, SweepHold, Verdict, hold_sweep, judge
 from ...data.base import by_index, to_ms
 from ...data.bulk import bulk_update, in_chunks, quiet
 from ...data.lanes import Lane, LanePart, by_items
@@ -106,7 +106,7 @@ def grow_old_while_paused(context: Context) -> None:
         grow_old(context, supplier)
 
 
-def take(context: Context, sweep: Sweep, data: SweepData, seen: Look | None = None) -> dict[str, int]:
+def take(context: Context, sweep: Sweep, data: SweepData, seen: SweepLook | None = None) -> dict[str, int]:
     """Judge a sweep, believe what may be believed, and respond, in this transaction. Returns counts of responses by kind.
 
     seen: what it says, where that was looked at already.
@@ -122,7 +122,7 @@ def take(context: Context, sweep: Sweep, data: SweepData, seen: Look | None = No
 
 
 @dataclass
-class Look:
+class SweepLook:
     """What a sweep says against what we believe: rows of the sweep and the places of their items, one entry for each; what is missing.
 
     held: why none of it is used, and held_rows what would have changed. tiers, packs: what moved of costs by quantity and of packs.
@@ -136,7 +136,7 @@ class Look:
     missing: Ints
     held: SweepHold | None
     held_rows: tuple[Ints, Ints, Ints, list[str]]
-    judged: Judged
+    judged: JudgedSightings
     # By item: its costs by quantity as they are kept; its old pack and its new one.
     tiers: dict[int, str | None]
     packs: dict[int, tuple[int, int]]
@@ -148,7 +148,7 @@ class Look:
         return len(self.held_rows[0]) if self.held else written
 
 
-def look(context: Context, supplier: Supplier, data: SweepData) -> Look:
+def look(context: Context, supplier: Supplier, data: SweepData) -> SweepLook:
     """Look at a sweep without writing anything."""
     policy = policy_for(context.session, supplier=supplier.code)
     known = known_of(context, supplier.id)
@@ -176,10 +176,10 @@ def look(context: Context, supplier: Supplier, data: SweepData) -> Look:
         tiers = ingest.moved_tiers(context, supplier.id, items, [data.tiers[row] for row in rows[believed].tolist()])
     held_rows = (places[moved], cost[moved], stock[moved], ["held"] * len(moved))
     packs = _moved_packs(context, supplier, known, rows, places, data.packs)
-    return Look(known, rows, places, cost, stock, missing, held, held_rows, judged, tiers, packs)
+    return SweepLook(known, rows, places, cost, stock, missing, held, held_rows, judged, tiers, packs)
 
 
-def may_take(context: Context, sweep: Sweep, data: SweepData, seen: Look) -> bool:
+def may_take(context: Context, sweep: Sweep, data: SweepData, seen: SweepLook) -> bool:
     """The first of what is written of a sweep: False where its feed stands still or it is held, and then that is told."""
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     sweep.items, sweep.as_of, sweep.ended = len(data.numbers), data.as_of, context.now
@@ -196,7 +196,7 @@ def may_take(context: Context, sweep: Sweep, data: SweepData, seen: Look) -> boo
     return not seen.held
 
 
-def keep(context: Context, sweep: Sweep, seen: Look, part: Ints, missing: Ints) -> tuple[Ints, set[int]]:
+def keep(context: Context, sweep: Sweep, seen: SweepLook, part: Ints, missing: Ints) -> tuple[Ints, set[int]]:
     """Write what a part of a sweep says, as far as nobody settled an item of it since. Returns changed items, and SKUs whose lanes shut."""
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     part = part[unmoved(context, seen.known, seen.places[part])]
@@ -215,7 +215,7 @@ def keep(context: Context, sweep: Sweep, seen: Look, part: Ints, missing: Ints) 
     return changed, shut | validity.look_at_costs(context, supplier, changed.tolist())
 
 
-def end(context: Context, sweep: Sweep, seen: Look, changed: Ints, shut: set[int], respond_here: bool = True) -> dict[str, int]:
+def end(context: Context, sweep: Sweep, seen: SweepLook, changed: Ints, shut: set[int], respond_here: bool = True) -> dict[str, int]:
     """The last of what is written of a sweep, and what follows for listings. respond_here: else somebody else sees to these."""
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     if not len(changed) and (reason := silent_feeds.message(context, supplier)):
@@ -235,7 +235,7 @@ def end(context: Context, sweep: Sweep, seen: Look, changed: Ints, shut: set[int
     return counts
 
 
-def written(seen: Look) -> Bools:
+def written(seen: SweepLook) -> Bools:
     """Rows of a sweep that change anything."""
     moved = seen.tiers.keys() | seen.packs.keys()
     back = np.array([seen.known.offer[place] != "good" for place in seen.places.tolist()], dtype=np.bool_)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from ...core.currency import show
 from ...data.bulk import by_id
 from ...data.lanes import Lane
-from ...data.orders import Hold, Order, OrderLine, Plan
+from ...data.orders import FillPlan, Hold, Order, OrderLine
 from ...data.setup import Supplier
 from ..base.context import Context
 from .order_profit import OPEN
@@ -15,7 +15,7 @@ from .order_profit import OPEN
 Step = tuple[str, int, str]
 
 
-def steps(lines: Sequence[OrderLine], plan: Plan | None) -> list[Step]:
+def steps(lines: Sequence[OrderLine], plan: FillPlan | None) -> list[Step]:
     """(name, minor units, step or total): from what the buyer paid to the profit. Empty while no lane fills the whole order."""
     if plan is None or plan.known_profit is None:
         return []
@@ -40,7 +40,7 @@ def steps(lines: Sequence[OrderLine], plan: Plan | None) -> list[Step]:
     return [*(one for one in falls if one[1] or one[2] == "total"), (name, plan.known_profit, "total")]
 
 
-def sentence(context: Context, order: Order, lines: Sequence[OrderLine], plan: Plan | None, hold: Hold | None) -> str:
+def sentence(context: Context, order: Order, lines: Sequence[OrderLine], plan: FillPlan | None, hold: Hold | None) -> str:
     """Why it goes as it goes, with its numbers. '' once it is bought."""
     if plan is None or not any(line.state in ("ready", "held") for line in lines):
         return ""

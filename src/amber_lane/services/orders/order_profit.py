@@ -15,7 +15,7 @@ from sqlalchemy import select
 
 from ...core.currency import minor_digits
 from ...data.bulk import by_id, in_chunks
-from ...data.orders import Order, OrderLine, Plan, PurchaseOrder
+from ...data.orders import FillPlan, Order, OrderLine, PurchaseOrder
 from ...data.shelf import Listing
 from ..base.context import Context
 from ..pricing.frame import load
@@ -104,14 +104,14 @@ def refresh(context: Context, orders: Collection[int]) -> None:
     numbers -= set(context.session.scalars(still))
     found = bought(context, numbers)
     for chunk in in_chunks(numbers):
-        for plan in context.session.scalars(select(Plan).where(Plan.order_id.in_(chunk))):
+        for plan in context.session.scalars(select(FillPlan).where(FillPlan.order_id.in_(chunk))):
             mine = found.get(plan.order_id)
             if mine is not None or plan.profit or plan.goods:
                 keep(plan, mine or Bought())
     context.session.flush()
 
 
-def keep(plan: Plan, mine: Bought) -> None:
+def keep(plan: FillPlan, mine: Bought) -> None:
     """An order's figures are those of what was bought of it."""
     plan.goods, plan.shipping, plan.handling, plan.billed_more = mine.goods, mine.shipping, mine.handling, mine.more
     plan.risk, plan.reserve, plan.reason = 0, 0, None
@@ -125,7 +125,7 @@ def likely(context: Context, orders: Iterable[int]) -> dict[int, int]:
     for chunk in in_chunks(set(orders)):
         out |= {
             n: profit
-            for n, profit in context.session.execute(select(Plan.order_id, Plan.known_profit).where(Plan.order_id.in_(chunk)))
+            for n, profit in context.session.execute(select(FillPlan.order_id, FillPlan.known_profit).where(FillPlan.order_id.in_(chunk)))
             if profit is not None
         }
         unknown = [number for number in chunk if number not in out]

@@ -13,7 +13,7 @@ from ...core.routing import Routed, route
 from ...core.states import ORDER_LINE
 from ...data.base import to_ms
 from ...data.bulk import bulk_insert, by_id, in_chunks, quiet
-from ...data.orders import Hold, Order, OrderLine, Plan
+from ...data.orders import FillPlan, Hold, Order, OrderLine
 from ...data.setup import Setting
 from ...data.source import Item
 from ..base.context import Context, rerouting
@@ -73,9 +73,9 @@ class _Planner:
     def __init__(self, context: Context, orders: list[Order]) -> None:
         self.context, self.orders = context, orders
         self.look = Lookup(context, orders)
-        self.plans: dict[int, Plan] = {}
+        self.plans: dict[int, FillPlan] = {}
         for chunk in in_chunks([o.id for o in orders]):
-            self.plans |= {row.order_id: row for row in context.session.scalars(select(Plan).where(Plan.order_id.in_(chunk)))}
+            self.plans |= {row.order_id: row for row in context.session.scalars(select(FillPlan).where(FillPlan.order_id.in_(chunk)))}
         # What is new is written at once at the end: there may be thousands.
         self.fresh: list[tuple[Any, ...]] = []
         self.new_holds: list[Hold] = []
@@ -115,7 +115,7 @@ class _Planner:
                     limit = after_routing(order, found, self._policy(order), self._items(found)) or trying[order.id]
                 self._move(order, found, limit or ("no_lane", ""), missing[order.id])
 
-        bulk_insert(self.context.session, Plan, ("order_id", "at", "lanes", "next_best", *SUMS), self.fresh)
+        bulk_insert(self.context.session, FillPlan, ("order_id", "at", "lanes", "next_best", *SUMS), self.fresh)
         since = to_ms(self.context.now)
         holds = [(row.order_id, row.limit, row.message, row.other_id, since, "") for row in self.new_holds]
         bulk_insert(self.context.session, Hold, ("order_id", "limit", "message", "other_id", "since", "way"), holds)

@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from ...core.cost import Conversion, Parcel, packs_needed, unit_bought
+from ...core.cost import Conversion, ParcelTerms, packs_needed, unit_bought
 from ...core.currency import show
 from ...core.numbers import PPM, half_up
 from ...core.price import NONE
@@ -232,10 +232,10 @@ class Lookup:
         make = partial(self.facts.conversion, supplier, currency, cushion, of=of)
         return self._once(("convert", supplier.id, currency, cushion, of), make)
 
-    def _sending(self, origin: Origin, code: str, order: Order, cushion: int) -> tuple[Parcel, date] | None:
+    def _sending(self, origin: Origin, code: str, order: Order, cushion: int) -> tuple[ParcelTerms, date] | None:
         """What a parcel costs, and when it arrives if it is ordered now; None where the service does not go there."""
 
-        def make() -> tuple[Parcel, date] | None:
+        def make() -> tuple[ParcelTerms, date] | None:
             service = self.facts.service_to.get((origin.id, code, order.country))
             if service is None:
                 return None

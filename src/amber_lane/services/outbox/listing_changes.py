@@ -47,7 +47,7 @@ def words_due(context: Context, ids: Sequence[int]) -> dict[int, Words]:
 
 
 @dataclass(frozen=True)
-class Wanted:
+class ListingWish:
     """What a store shall show of one listing; None = as it is wanted already."""
 
     listing: Listing
@@ -58,10 +58,10 @@ class Wanted:
 
 def want(context: Context, listing: Listing, price: int | None = None, quantity: int | None = None, state: str | None = None) -> None:
     """Decide what a store shall show of one listing, and put it in the outbox; an unsent older wish is dropped."""
-    want_many(context, [Wanted(listing, price, quantity, state)])
+    want_many(context, [ListingWish(listing, price, quantity, state)])
 
 
-def want_many(context: Context, wishes: Sequence[Wanted]) -> None:
+def want_many(context: Context, wishes: Sequence[ListingWish]) -> None:
     """The same for many listings at once; the cost of each does not grow with what waits."""
     stores = by_id(context.session, Store, {one.listing.store_id for one in wishes})
     codes: dict[int, str] = {}
@@ -88,7 +88,7 @@ def want_many(context: Context, wishes: Sequence[Wanted]) -> None:
     queue.put_listings(context, rows)
 
 
-def _set(context: Context, wish: Wanted) -> None:
+def _set(context: Context, wish: ListingWish) -> None:
     listing, price, quantity, state = wish.listing, wish.price, wish.quantity, wish.state
     if price is not None and price != listing.wanted_price:
         must(context, listing.store_id, "prices")

@@ -70,7 +70,7 @@ def write(
     return {name: count for name, count in zip(KINDS, counts, strict=True) if count}
 
 
-def _listing_rows(book: Book, decided: Decided, kept: pricing.Kept, touched: Ints, at: int) -> list[tuple[Any, ...]]:
+def _listing_rows(book: Book, decided: Decided, kept: pricing.Proceeds, touched: Ints, at: int) -> list[tuple[Any, ...]]:
     """In the order of _LISTING_COLUMNS, and the listing's number."""
     has_lane = (book.lane > 0)[touched].tolist()
     return list(
@@ -96,7 +96,7 @@ def _listing_rows(book: Book, decided: Decided, kept: pricing.Kept, touched: Int
     )
 
 
-def _keep_with_lanes(context: Context, book: Book, kept: pricing.Kept, rows: Ints) -> None:
+def _keep_with_lanes(context: Context, book: Book, kept: pricing.Proceeds, rows: Ints) -> None:
     """What a lane's first listing lands at and keeps stands with the lane too, so that lanes are put in order by it."""
     moved = np.setdiff1d(np.concatenate([book.lane[rows], book.had_lane[rows]]), np.zeros(1, dtype=np.int64))
     used, first = np.unique(book.lane, return_index=True)

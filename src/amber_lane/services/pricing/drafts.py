@@ -11,7 +11,7 @@ from sqlalchemy import delete, select
 from ...core import price
 from ...core.currency import minor_digits
 from ...core.numbers import PPM, show_rate
-from ...core.plans import Plan, plan_faults
+from ...core.plans import Membership, plan_faults
 from ...data.outbox import AuditEntry
 from ...data.prices import Policy, PriceRule, Rate
 from ...data.setup import FeeRow, Store, Supplier
@@ -143,7 +143,7 @@ class SupplierChange:
     supplier: int
     terms: dict[str, int]
     version: int | None = None
-    plans: Sequence[Plan] | None = None
+    plans: Sequence[Membership] | None = None
 
     def _check(self) -> None:
         bounds = {"discount": PPM, "rebate": PPM, "tax": 10 * PPM}
@@ -272,7 +272,7 @@ def as_it_was(act: AuditEntry) -> Change:
         "rule.change": lambda: RuleChange([Draft(**one) for one in was["rules"]]),
         "fees.change": lambda: FeeChange(was["store"], was["terms"], was["fees"]),
         "terms.change": lambda: SupplierChange(
-            was["supplier"], was["terms"], plans=[Plan(**one) for one in was["plans"]] if "plans" in was else None
+            was["supplier"], was["terms"], plans=[Membership(**one) for one in was["plans"]] if "plans" in was else None
         ),
         "rate.change": lambda: RateChange(was["base"], was["quote"], was["nano"]),
         "policy.change": lambda: PolicyChange(was["scope"], was["key"], was["fields"]),

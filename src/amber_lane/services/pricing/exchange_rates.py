@@ -54,7 +54,7 @@ def newest(context: Context) -> dict[tuple[str, str], Rate]:
     return {(row.base, row.quote): row for row in context.session.scalars(select(Rate).order_by(Rate.day, Rate.id))}
 
 
-class Worth:
+class HomeWorth:
     """What amounts are worth in the house's currency, by the newest rates. An amount without a rate is worth nothing here and is never
     added one to one: `left_out` says of which currencies that was so."""
 
@@ -80,7 +80,7 @@ class Worth:
 
 def factor(context: Context, currency: InstrumentedAttribute[str]) -> ColumnElement[float]:
     """In a query: what a row's currency is worth in the house's, for estimates alone; 0 where there is no rate."""
-    worth = Worth(context)
+    worth = HomeWorth(context)
     known = {money: ppm / PPM for money in context.session.scalars(select(Store.currency).distinct()) if (ppm := worth.ppm(money))}
     return case(known, value=currency, else_=0.0) if known else literal(0.0)
 

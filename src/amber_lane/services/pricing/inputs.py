@@ -19,7 +19,7 @@ from ...core import cost
 from ...core.currency import minor_digits
 from ...core.money import Ints
 from ...core.numbers import PPM, half_up
-from ...core.plans import Plan, discount_given
+from ...core.plans import Membership, discount_given
 from ...data.base import Row
 from ...data.prices import Policy, PriceRule, Rate
 from ...data.setup import FeeRow, Origin, Service, Setting, Store, Supplier
@@ -141,7 +141,7 @@ class Facts:
                 return cost.Conversion(rate, 0, discount_of(supplier), minor_digits(of), minor_digits(supplier.currency))
         raise NoRate(of, supplier.currency)
 
-    def parcel(self, supplier: Supplier, origin: Origin, service: Service, currency: str, cushion: int) -> cost.Parcel:
+    def parcel(self, supplier: Supplier, origin: Origin, service: Service, currency: str, cushion: int) -> cost.ParcelTerms:
         """What sending by a service costs, in a store's money; the supplier's discount is on goods alone."""
         convert = self.conversion(supplier, currency, cushion, discount=False)
 
@@ -150,7 +150,7 @@ class Facts:
 
         bands = tuple((up_to, turned(first), turned(following)) for up_to, first, following in service.weight_bands or [])
         free = None if service.free_over is None else turned(service.free_over)
-        return cost.Parcel(turned(origin.handling), turned(service.first), turned(service.following), free, bands)
+        return cost.ParcelTerms(turned(origin.handling), turned(service.first), turned(service.following), free, bands)
 
     def with_fees(self, store: int, terms: Mapping[str, int], fees: Iterable[Mapping[str, Any]]) -> Facts:
         """As if a store took other fees."""
@@ -173,9 +173,9 @@ class Facts:
         return replace(self, policies=[*rest, Policy(scope=scope, scope_key=key, fields=laid_over(old, fields))])
 
 
-def plans_of(supplier: Supplier) -> list[Plan]:
+def plans_of(supplier: Supplier) -> list[Membership]:
     """The memberships and volume discounts that a supplier offers."""
-    return [Plan(**one) for one in supplier.plans or []]
+    return [Membership(**one) for one in supplier.plans or []]
 
 
 def discount_of(supplier: Supplier) -> int:

@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 
 from ...core.money import half_up_columns
 from ...core.numbers import PPM
-from ...core.plans import Plan, Worth, worth
+from ...core.plans import Membership, MembershipWorth, worth
 from ...data.columns import coded, fetch_columns
 from ...data.lanes import Lane, LanePart
 from ...data.orders import PurchaseLine, PurchaseOrder
@@ -30,10 +30,10 @@ class PlanWorth:
     """One offer of a supplier beside our pace: goods a month at full price, in the supplier's money."""
 
     supplier: Supplier
-    plan: Plan
+    plan: Membership
     pace: int
     bought: int
-    worth: Worth
+    worth: MembershipWorth
 
 
 def bought(context: Context, supplier: int) -> int:

@@ -38,7 +38,7 @@ AT_A_TIME = 8000
 
 
 @dataclass(frozen=True)
-class Past:
+class ReplayPast:
     """What was seen of the items behind the listings, and what was ordered; the same for every set of rules.
 
     Sightings sorted by item and time; `first` has each item's values before the first of them. listings: as they are today.
@@ -54,7 +54,7 @@ class Past:
     orders: tuple[Ints, Ints, Ints, Ints]
     listings: Raw
 
-    def of(self, items: Ints) -> Past:
+    def of(self, items: Ints) -> ReplayPast:
         """What was seen of some items alone."""
         at = np.flatnonzero(np.isin(self.item, items))
         return replace(self, item=self.item[at], at=self.at[at], cost=self.cost[at], stock=self.stock[at])
@@ -88,7 +88,7 @@ class Run:
         return int(self.home[self.sales.outcome == outcome].sum())
 
 
-def read(context: Context, days: int) -> Past:
+def read(context: Context, days: int) -> ReplayPast:
     """Sightings and orders of the last days."""
     now = context.now
     start, end = to_ms(now - timedelta(days=days)), to_ms(now)
@@ -110,10 +110,10 @@ def read(context: Context, days: int) -> Past:
     )
     columns = [np.asarray(column, dtype=np.int64) for column in fetch_columns(context.session, lines)]
     orders = (columns[0], columns[1], columns[2], columns[3])
-    return Past(start, end, item, when, costs, stock, first, orders, read_listings(context, Facts.read(context.session)))
+    return ReplayPast(start, end, item, when, costs, stock, first, orders, read_listings(context, Facts.read(context.session)))
 
 
-def run(context: Context, past: Past, change: Change | None, progress: Callable[[float], None] = lambda share: None) -> Run:
+def run(context: Context, past: ReplayPast, change: Change | None, progress: Callable[[float], None] = lambda share: None) -> Run:
     """One set of rules (None: those in force) over the past. The lanes are those of today; nothing is written.
 
     Some thousands of listings at a time, which know nothing of each other here, so that the memory does not grow with their number.
@@ -172,7 +172,7 @@ def _rows(book: Book, at: Ints) -> Book:
     return replace(book, **out)
 
 
-def _timeline(context: Context, facts: Facts, book: Book, past: Past) -> tuple[Truth, Ints]:
+def _timeline(context: Context, facts: Facts, book: Book, past: ReplayPast) -> tuple[Truth, Ints]:
     """Landed cost and units to be had of each listing over time, with a step each day; minutes between two looks at it."""
     parts, n = book.parts, len(book.ids)
     about = _items(context, np.unique(parts.item))
@@ -314,7 +314,7 @@ def _wordless(book: Book) -> Book:
     return replace(book, **words)
 
 
-def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> tuple[Shown, int, int, int]:
+def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: ReplayPast) -> tuple[Shown, int, int, int]:
     """What each listing would have shown: every step decided as a sweep would have, in the order of time of each listing.
 
     Returns it with how many prices moved, how many pauses there were, and the share of the time on sale (ppm).
@@ -384,7 +384,7 @@ def _came_back(book: Book, state: Ints, paused_by: Ints, since: Ints, minutes: I
     return who[early], when[early]
 
 
-def _live_share(shown: Shown, past: Past) -> int:
+def _live_share(shown: Shown, past: ReplayPast) -> int:
     if not len(shown.row):
         return 0
     ends = np.r_[shown.at[1:], past.end]
@@ -393,4 +393,4 @@ def _live_share(shown: Shown, past: Past) -> int:
     return held * PPM // max((past.end - past.start) * len(np.unique(shown.row)), 1)
 
 
-__all__ = ["LOSS", "MISSED", "OVERSOLD", "Past", "Run", "read", "run", "step_at"]
+__all__ = ["LOSS", "MISSED", "OVERSOLD", "ReplayPast", "Run", "read", "run", "step_at"]

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import select
 
 from ...core.currency import plain
-from ...core.plans import Plan
+from ...core.plans import Membership
 from ...data.shelf import Listing
 from ..base.context import Context
 from ..base.regional import home_of
@@ -34,7 +34,7 @@ def again(data: dict[str, Any] | None) -> Change | None:
     if "rules" in given:
         given["rules"] = [Draft(**one) for one in given["rules"]]
     if given.get("plans"):
-        given["plans"] = [Plan(**one) for one in given["plans"]]
+        given["plans"] = [Membership(**one) for one in given["plans"]]
     change: Change = _KINDS[data["kind"]](**given)
     return change
 

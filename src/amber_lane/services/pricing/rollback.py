@@ -16,7 +16,7 @@ from ...data.watch import ListingDecision
 from ..base import portions, undoing
 from ..base.context import Context
 from ..base.errors import Conflict
-from ..outbox.listing_changes import Wanted, want_many
+from ..outbox.listing_changes import ListingWish, want_many
 
 
 def undo_responses(context: Context, sweep: int | None = None, responses: Sequence[int] = ()) -> int:
@@ -51,7 +51,7 @@ def _undo_responses(context: Context, body: dict[str, Any], part: Sequence[int])
         newest |= dict(context.session.execute(query.group_by(ListingDecision.listing_id)).tuples().all())
     undone = [row for row in rows if newest.get(row.listing_id) == row.id]
     listings = by_id(context.session, Listing, (row.listing_id for row in undone))
-    want_many(context, [Wanted(listings[row.listing_id], row.old_price, row.old_quantity, row.old_state) for row in undone])
+    want_many(context, [ListingWish(listings[row.listing_id], row.old_price, row.old_quantity, row.old_state) for row in undone])
     for row in undone:
         if row.state == "sent":
             row.state = DECISION.step(row.state, "undo")

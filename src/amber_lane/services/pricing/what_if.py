@@ -141,7 +141,7 @@ def what_if(context: Context, change: Change | None, raw: Callable[[Facts], Raw]
     return WhatIf(book, decided, before, _margin(then), counts, gain, earns, draft, found, sorted({*left_out, *also}))
 
 
-def _margin(kept: price.Kept) -> Ints:
+def _margin(kept: price.Proceeds) -> Ints:
     """Margin in tenths of a percent; NONE where nothing is left after tax."""
     return np.where(kept.net > 0, (2 * kept.profit * 1000 + kept.net) // np.maximum(2 * kept.net, 1), NONE)
 

@@ -13,7 +13,7 @@ from ...core.price import NONE
 from ...core.route import OrderPlan, OrderToFill
 from ...core.routing import route
 from ...data.lanes import Lane, LanePart
-from ...data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
+from ...data.orders import FillPlan, Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.outbox import AuditEntry
 from ...data.setup import BuyingAccount, Supplier
 from ...data.source import Item
@@ -127,7 +127,7 @@ def _other_supplier(order: Order, asked: OrderToFill, look: Lookup) -> Iterator[
 
 def _raise(context: Context, order: Order, look: Lookup) -> Iterator[WayOn]:
     """Raising the money limit of an account for good, to what this order needs beside what was bought today."""
-    plan = context.session.scalar(select(Plan).where(Plan.order_id == order.id))
+    plan = context.session.scalar(select(FillPlan).where(FillPlan.order_id == order.id))
     if plan is None:
         return
     suppliers = {look.items[part.item_id].supplier_id for one in plan.lanes if one["chosen"] for part in look.parts.get(one["lane"], [])}
@@ -157,7 +157,7 @@ def _twin(context: Context, order: Order, other_id: int) -> Iterator[WayOn]:
 
 def saving(context: Context, order: Order, other: Order) -> int:
     """What one parcel instead of two would save, in the order's money; 0 where they do not go from one place."""
-    plans = {plan.order_id: plan for plan in context.session.scalars(select(Plan).where(Plan.order_id.in_((order.id, other.id))))}
+    plans = {plan.order_id: plan for plan in context.session.scalars(select(FillPlan).where(FillPlan.order_id.in_((order.id, other.id))))}
     if len(plans) < 2 or any(line.state not in OPEN for line in lines_of(context, [other.id])[other.id]):
         return 0
     lanes = {number: [one["lane"] for one in plan.lanes if one["chosen"]] for number, plan in plans.items()}

@@ -12,7 +12,7 @@ from ...core.risk import parcel_at_risk, waiting_order
 from ...core.states import MESSAGE
 from ...data.base import by_index
 from ...data.bulk import by_id, in_chunks
-from ...data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
+from ...data.orders import FillPlan, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import UNCALLED, Person, Supplier
 from ...data.transit import Message, ParcelLine
 from ..base import house_days
@@ -20,7 +20,7 @@ from ..base.context import Context
 from ..base.errors import Conflict
 from ..fulfilment.delivery_exceptions import ANSWER_IN
 from ..outbox import queue
-from ..pricing.exchange_rates import Worth
+from ..pricing.exchange_rates import HomeWorth
 from ..pricing.policy import refund_cost
 
 ANSWER_WITHIN = timedelta(hours=24)
@@ -89,7 +89,7 @@ def _asked(context: Context, purchases: list[PurchaseOrder]) -> dict[str, dateti
 
 
 def _risk(context: Context, kind: str, pairs: list[tuple[PurchaseOrder, Order]]) -> int:
-    rates, total, refund = Worth(context), 0, refund_cost(context)
+    rates, total, refund = HomeWorth(context), 0, refund_cost(context)
     orders = {order.id: order for _, order in pairs}
     for chunk in in_chunks(orders):
         if kind == "unsent":
@@ -100,7 +100,7 @@ def _risk(context: Context, kind: str, pairs: list[tuple[PurchaseOrder, Order]])
                 late = (house_days.today(context) - order.promised_by).days if order.promised_by else 0
                 total += parcel_at_risk("late", max(late, 0), rates.of(int(sum_paid or 0), order.currency), refund)
         else:
-            for plan in context.session.scalars(select(Plan).where(Plan.order_id.in_(chunk))):
+            for plan in context.session.scalars(select(FillPlan).where(FillPlan.order_id.in_(chunk))):
                 profit = rates.of(max(plan.known_profit or 0, 0), orders[plan.order_id].currency)
                 total += waiting_order(profit, int((context.now - orders[plan.order_id].came_at).total_seconds() // 3600), refund)
     return total

@@ -76,9 +76,10 @@ def ubl_file(context: Context, number: int) -> File:
     given = bought.address.model_dump(exclude_none=True) if bought else order.address_override or order.address
     address = {name: str(value or "") for name, value in given.items()}
     lines = tuple(
-        ubl.Line(row.line_no, item.number, item.title, row.quantity, plain(row.planned_cost, purchase.currency)) for row, item in rows
+        ubl.DocumentLine(row.line_no, item.number, item.title, row.quantity, plain(row.planned_cost, purchase.currency))
+        for row, item in rows
     )
-    document = ubl.Order(
+    document = ubl.OrderDocument(
         purchase.reference, purchase.made_at, purchase.currency, store.name, supplier.name, address, purchase.service,
         bought.note if bought else supplier.parcel_note, bought.greeting if bought else "", lines,
     )  # fmt: skip

@@ -16,7 +16,7 @@ from ...core.currency import show
 from ...core.states import ORDER_LINE, PURCHASE, BillFault, LaneCause
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, service_of
-from ...data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
+from ...data.orders import FillPlan, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.outbox import AuditEntry
 from ...data.setup import Origin, Store, Supplier
 from ...data.source import Item
@@ -423,8 +423,8 @@ def money_of(context: Context, orders: Iterable[int]) -> tuple[dict[str, int], l
     """What sending these orders means: parcels, money to suppliers, expected profit; in the house's money. And which currencies that leaves
     out, since there is no rate."""
     rows = by_id(context.session, Order, orders)
-    plans = [plan for chunk in in_chunks(rows) for plan in context.session.scalars(select(Plan).where(Plan.order_id.in_(chunk)))]
-    worth = exchange_rates.Worth(context)
+    plans = [plan for chunk in in_chunks(rows) for plan in context.session.scalars(select(FillPlan).where(FillPlan.order_id.in_(chunk)))]
+    worth = exchange_rates.HomeWorth(context)
     parcels = len({(plan.order_id, lane["lane"]) for plan in plans for lane in plan.lanes if lane["chosen"]})
     return {
         "orders": len(plans),

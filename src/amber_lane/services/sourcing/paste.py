@@ -19,7 +19,7 @@ _MARK = re.compile(r"^[A-Za-z]+[-_]?")
 
 
 @dataclass
-class Line:
+class PastedLine:
     """A pasted line. supplier, number: what it means, where that is clear; told: why it cannot be used."""
 
     n: int
@@ -30,9 +30,9 @@ class Line:
     message: str = ""
 
 
-def recognise(context: Context, text: str) -> list[Line]:
+def recognise(context: Context, text: str) -> list[PastedLine]:
     """What each line means. A line that stands there twice is marked as the same as the first."""
-    lines = [Line(n, line.strip()[:500]) for n, line in enumerate(text.splitlines(), 1) if line.strip()]
+    lines = [PastedLine(n, line.strip()[:500]) for n, line in enumerate(text.splitlines(), 1) if line.strip()]
     if not lines:
         raise Invalid("paste at least one link or number", {"text": "is empty"})
     if len(lines) > LINES_MOST:
@@ -64,7 +64,7 @@ def recognise(context: Context, text: str) -> list[Line]:
     return lines
 
 
-def _by_link(line: Line, suppliers: list[Supplier]) -> None:
+def _by_link(line: PastedLine, suppliers: list[Supplier]) -> None:
     """A link is only taken apart: the number in it, where the page is one of a joined supplier's."""
     given = _parts(line.text)
     for one in suppliers:
@@ -103,7 +103,7 @@ def _marks(context: Context) -> dict[str, int]:
     return {mark: next(iter(counts)) for mark, counts in found.items() if len(counts) == 1}
 
 
-def find_items(context: Context, lines: list[Line]) -> None:
+def find_items(context: Context, lines: list[PastedLine]) -> None:
     """Items that are in our catalogues already."""
     numbers = sorted({line.number for line in lines if line.number})
     known: dict[str, list[tuple[int, int, str]]] = {}

@@ -14,7 +14,7 @@ from ...data.source import SavedSearch
 from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Invalid
-from ..catalogue.search import Finder, Found, Search
+from ..catalogue.search import Finder, Search, SearchResult
 from ..listings import preparation
 
 BRINGS = ("report", "prepared", "live")
@@ -63,12 +63,12 @@ def brought_today(row: SavedSearch, day: str) -> int:
     return sum(int(one["made"]) for one in row.reports or [] if one["at"][:10] == day)
 
 
-def look(context: Context, finder: Finder, number: int) -> Found:
+def look(context: Context, finder: Finder, number: int) -> SearchResult:
     """What fits a saved search now. Writes nothing, so that nobody waits for it."""
     return finder.find(context, replace(search_of(context.get(SavedSearch, number, "saved search")), ours="no", limit=LOOK_MOST, offset=0))
 
 
-def run(context: Context, finder: Finder, number: int, found: Found) -> dict[str, Any]:
+def run(context: Context, finder: Finder, number: int, found: SearchResult) -> dict[str, Any]:
     """Take what one look found. Returns the report; `publish` names listings that shall go on sale."""
     row = context.get(SavedSearch, number, "saved search")
     seen = set(_seen(row.reports or []))

@@ -94,7 +94,7 @@ def accept(context: Context, number: int, version: int) -> SupplierRequest:
     row = context.get_version(SupplierRequest, number, version, "request")
     row.state = REQUEST.step(row.state, "accept")
     row.ended_at = context.now
-    lanes.open_lane(context, row.sku_id, [lanes.Part(row.item_id or 0, Fraction(1))], use=99)
+    lanes.open_lane(context, row.sku_id, [lanes.LaneItem(row.item_id or 0, Fraction(1))], use=99)
     return row
 
 
