@@ -10,16 +10,15 @@ from typing import Any
 import anyio
 from fastapi import Request
 from pydantic import BaseModel
-from sqlalchemy import func, select, text
 
 from ..clock import PacedClock
-from ..data.orders import Order
-from ..data.outbox import Job
-from ..data.setup import Supplier
+from ..data.revisions import mark
 from ..services.activity import undo
 from ..services.alerts import today
+from ..services.base import portions
 from ..services.base.context import Context
 from ..services.outbox import queue
+from ..services.partners import rosters
 from ..services.people import sessions
 from .deps import AppState, seated
 from .schemas import HouseManner, manner_of
@@ -61,20 +60,7 @@ class Pulse(BaseModel):
 def mark_of(app: AppState) -> int:
     """A number that changes with the data."""
     with app.db.reading() as s:
-        if app.db.sqlite:
-            written = int(s.scalar(text("select coalesce(max(id), 0) from audit_entry")) or 0) * 1_000_003
-            # New orders come in without an act of their own.
-            written += int(s.scalar(select(func.coalesce(func.max(Order.id), 0))) or 0) * 10_007
-            return written + int(
-                s.scalar(
-                    text(
-                        "select coalesce(max(id), 0) * 31 + coalesce(sum(state = 'done'), 0) "
-                        "from (select id, state from outbox order by id desc limit 500)"
-                    )
-                )
-                or 0
-            )
-        return int(app.clock.now().timestamp())
+        return mark(s) if app.db.sqlite else int(app.clock.now().timestamp())
 
 
 def last_of(app: AppState, person: int) -> LastAct | None:
@@ -88,13 +74,7 @@ def pulse_of(app: AppState, person: int | None = None) -> Pulse:
     """The whole pulse, read now; for a person with the last act of theirs."""
     with app.db.reading() as s:
         context = Context(s, app.clock, "pulse")
-        supplier = s.scalar(
-            select(Supplier)
-            .where(Supplier.next_sweep.is_not(None), Supplier.watching, Supplier.paused_at.is_(None), Supplier.ended_at.is_(None))
-            .order_by(Supplier.next_sweep)
-            .limit(1)
-        )
-        jobs = s.scalars(select(Job).where(Job.state.in_(("waiting", "running"))).order_by(Job.id).limit(3)).all()
+        supplier, jobs = rosters.next_swept(context), portions.under_way(context)
         seen = mark_of(app)
         return Pulse(
             now=context.now,

@@ -73,3 +73,13 @@ def recording(connection: Connection) -> Iterator[set[str]]:
         else:
             outer |= read
             connection.info[_READ] = outer
+
+
+def mark(s: Session) -> int:
+    """A number that changes whenever something that a page shows has changed: acts, new orders, what went out."""
+    acts = int(s.scalar(text("select coalesce(max(id), 0) from audit_entry")) or 0)
+    # New orders come in without an act of their own.
+    orders = int(s.scalar(text("select coalesce(max(id), 0) from 'order'")) or 0)
+    newest = "select id, state from outbox order by id desc limit 500"
+    sent = s.scalar(text(f"select coalesce(max(id), 0) * 31 + coalesce(sum(state = 'done'), 0) from ({newest})"))
+    return acts * 1_000_003 + orders * 10_007 + int(sent or 0)

@@ -493,7 +493,7 @@ export interface paths {
         put?: never;
         /**
          * Preview
-         * @description Open the lane in a writing transaction (so that it waits its turn), say what came of it, and take it all back.
+         * @description What a lane would do, tried in a writing transaction (so that it waits its turn) and taken back whole.
          */
         post: operations["lanes_preview"];
         delete?: never;

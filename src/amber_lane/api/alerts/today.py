@@ -8,7 +8,6 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 from sse_starlette.sse import EventSourceResponse
 
 from ...connectors import payloads
@@ -18,11 +17,11 @@ from ...services.alerts import today
 from ...services.alerts.alert import SHOWN
 from ...services.base import portions
 from ...services.base.errors import NotFound
-from ...services.base.partner_identity import OWNERS
 from ...services.base.regional import home_of
 from ...services.grids import find_anything, goods_grids
 from ...services.grids.goods_grids import GridQuery
 from ...services.outbox import queue
+from ...services.partners import rosters
 from ..deps import ReadContext, SignedIn, TheApp, WriteContext
 from ..pulse import Pulse, pulse_of
 from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
@@ -217,7 +216,7 @@ class OutboxOut(BaseModel):
 @router.get("/outbox", response_model=Page[OutboxOut])
 def outbox_rows(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
     rows, total = goods_grids.page(context, "outbox", ask)
-    names = {f"{owner}:{row.id}": row.name for owner, table in OWNERS.items() for row in context.session.scalars(select(table))}
+    names = rosters.target_names(context)
     out = []
     for one in rows_out(rows, {}):
         said = payloads.read(one["kind"], json.loads(one.pop("body")))

@@ -9,11 +9,9 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
-from ...data.lanes import Lane, LanePart
-from ...data.setup import Origin, Store, Supplier
-from ...data.shelf import Sku
+from ...data.bulk import by_id
+from ...data.setup import Store
 from ...data.source import Item
 from ...data.tallies import tally
 from ...jobs.background_jobs import start
@@ -26,6 +24,7 @@ from ...services.catalogue.work_out import Goods, View, ratings
 from ...services.grids.goods_grids import GridQuery
 from ...services.listings import preparation
 from ...services.mapping.similarity import LIKE_FROM, close
+from ...services.partners import rosters
 from ..deps import ReadContext, TheApp, WriteContext
 from ..pricing.explanations import StepOut
 from ..schemas import Ask, Big, Done, IdsOut, Money, money, sure, wish
@@ -195,14 +194,14 @@ def facets(context: ReadContext) -> FacetsOut:
     s, kept = context.session, ratings(context)
     counts = item_detail.item_counts(context)
     return FacetsOut(
-        stores=[StoreOut.model_validate(row, from_attributes=True) for row in s.scalars(select(Store).order_by(Store.id))],
+        stores=[StoreOut.model_validate(row, from_attributes=True) for row in rosters.stores(context)],
         suppliers=[
             SupplierOut(id=row.id, name=row.name, currency=row.currency, mail=row.mail, items=counts.get(row.id, 0), kept=good, of=of)
-            for row in s.scalars(select(Supplier).order_by(Supplier.id))
+            for row in rosters.suppliers(context)
             for good, of in [kept.get(row.id, (0, 0))]
         ],
         categories=sorted(one for (one,) in tally(s, "item categories") if one),
-        ships_from=list(s.scalars(select(Origin.country).distinct().order_by(Origin.country))),
+        ships_from=rosters.sent_from(context),
     )
 
 
@@ -258,12 +257,10 @@ def paste(context: WriteContext, ask: PasteAsk) -> PasteOut:
 
 def item_rows(context: Context, finder: Finder, columns: Goods, view: View, store_id: int, ids: Sequence[int]) -> list[ItemRow]:
     """Rows of a page: what the columns say of each, and what is read anew from the tables."""
-    s, store = context.session, context.get(Store, store_id, "store")
-    items = {row.id: row for row in s.scalars(select(Item).where(Item.id.in_(ids)))}
-    names: dict[int, str] = dict(s.execute(select(Supplier.id, Supplier.name)).tuples().all())
-    origins: dict[int, str] = dict(s.execute(select(Origin.id, Origin.name)).tuples().all())
+    store, items = context.get(Store, store_id, "store"), by_id(context.session, Item, ids)
+    names, origins = rosters.supplier_names(context), rosters.origin_names(context)
     past = pasts(context, list(items.values()))
-    have = _have(context, list(items.values()))
+    have = item_detail.ours(context, list(items.values()))
     like = close(context, [item for item in items.values() if item.id not in have])
     places = {i: int(columns.ids.searchsorted(i)) for i in items}
     out = []
@@ -299,24 +296,6 @@ def item_rows(context: Context, finder: Finder, columns: Goods, view: View, stor
             )
         )
     return out
-
-
-def _have(context: Context, items: Sequence[Item]) -> dict[int, str]:
-    """Our SKU that an item fills, or else the one with its barcode."""
-    s, out = context.session, {}
-    codes = {item.gtin for item in items if item.gtin}
-    by_code: dict[str, str] = dict(s.execute(select(Sku.gtin, Sku.code).where(Sku.gtin.in_(codes))).tuples().all()) if codes else {}
-    for item in items:
-        if item.gtin in by_code:
-            out[item.id] = by_code[item.gtin]
-    # Step by step: asked in one go, the database begins at the wrong end.
-    parts = select(LanePart.item_id, LanePart.lane_id).where(LanePart.item_id.in_([item.id for item in items]))
-    lanes = dict(s.execute(parts.order_by(LanePart.item_id)).tuples().all())
-    skus: dict[int, int] = dict(
-        s.execute(select(Lane.id, Lane.sku_id).where(Lane.id.in_(lanes.values()), Lane.closed_at.is_(None))).tuples().all()
-    )
-    codes_of: dict[int, str] = dict(s.execute(select(Sku.id, Sku.code).where(Sku.id.in_(skus.values()))).tuples().all())
-    return out | {item: codes_of[skus[lane]] for item, lane in lanes.items() if lane in skus}
 
 
 def _bench(context: Context, finder: Finder, store_id: int, number: int) -> BenchOut:

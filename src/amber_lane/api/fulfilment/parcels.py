@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel, Field
-from sqlalchemy import func, select
 
 from ...data.bulk import by_id
 from ...data.orders import Order
 from ...data.setup import Carrier, Store, Supplier
-from ...data.transit import CarrierEvent, Message, MessageTemplate, Parcel, PassedOn
+from ...data.transit import Parcel
 from ...services.base.errors import NotFound
 from ...services.base.regional import home_of
 from ...services.fulfilment import buyer_notifications, delivery_exceptions, parcel_tracking
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
+from ...services.partners import rosters
 from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
 
@@ -137,13 +137,12 @@ class ParcelOut(BaseModel):
 @router.get("/parcels/{number}")
 def parcel(context: ReadContext, number: Big) -> ParcelOut:
     row = context.get(Parcel, number, "parcel")
-    s = context.session
     orders = parcel_tracking.orders_of(context, number)
     if not orders:
         raise NotFound("nothing of ours is in this parcel: its number was put right")
     order = orders[0]
     now = delivery_exceptions.by_parcel(context).get(number)
-    passed = s.scalar(select(PassedOn).where(PassedOn.parcel_id == number))
+    passed = parcel_tracking.passed_on(context, number)
     carrier = context.get(Carrier, row.carrier_id, "carrier")
     return ParcelOut(
         number=row.number,
@@ -163,16 +162,10 @@ def parcel(context: ReadContext, number: Big) -> ParcelOut:
         order_id=order.id,
         buyer=order.buyer,
         promised_by=order.promised_by,
-        events=[
-            EventOut.model_validate(e, from_attributes=True)
-            for e in s.scalars(select(CarrierEvent).where(CarrierEvent.parcel_id == number).order_by(CarrierEvent.at))
-        ],
+        events=[EventOut.model_validate(e, from_attributes=True) for e in parcel_tracking.events_of(context, number)],
         passed_on=passed.at if passed else None,
         confirmed=passed.confirmed_at if passed else None,
-        mails=[
-            MailOut.model_validate(m, from_attributes=True)
-            for m in s.scalars(select(Message).where(Message.order_id == order.id).order_by(Message.id))
-        ],
+        mails=[MailOut.model_validate(m, from_attributes=True) for m in buyer_notifications.mails_of(context, order.id)],
     )
 
 
@@ -184,7 +177,7 @@ class ParcelsStanding(BaseModel):
 
 @router.get("/standing")
 def standing(context: ReadContext) -> ParcelsStanding:
-    states = dict(context.session.execute(select(Parcel.state, func.count()).group_by(Parcel.state)).tuples().all())
+    states = parcel_tracking.counted(context)
     return ParcelsStanding(states=states, late=len(delivery_exceptions.troubled(context)), wrong_numbers=len(wrong_numbers(context)))
 
 
@@ -276,8 +269,7 @@ class AskAgain(Ask):
 @router.post("/carriers/ask")
 def ask_carriers(context: WriteContext, ask: AskAgain) -> Done:
     """Look at all parcels now instead of at the next round."""
-    for carrier in context.session.scalars(select(Carrier)):
-        carrier.next_ask = context.now - timedelta(seconds=1)
+    rosters.ask_carriers_now(context)
     return Done(message="The carriers are asked now")
 
 
@@ -296,14 +288,9 @@ class TemplateOut(BaseModel):
 
 @router.get("/templates")
 def templates(context: ReadContext) -> list[TemplateOut]:
-    stores = {one.id: one.name for one in context.session.scalars(select(Store))}
-    rows = context.session.scalars(select(MessageTemplate)).all()
-    order = list(buyer_notifications.TEMPLATES)
+    stores, rows = rosters.store_names(context), buyer_notifications.templates(context)
     names = ("id", "version", "kind", "store_id", "language", "subject", "body", "on", "delay_minutes")
-    return [
-        TemplateOut(**{name: getattr(row, name) for name in names}, store=stores.get(row.store_id or 0))
-        for row in sorted(rows, key=lambda one: (order.index(one.kind) if one.kind in order else 99, one.store_id or 0, one.language))
-    ]
+    return [TemplateOut(**{name: getattr(row, name) for name in names}, store=stores.get(row.store_id or 0)) for row in rows]
 
 
 class TemplateAsk(Ask):

@@ -7,21 +7,18 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel, Field
-from sqlalchemy import func, select
 
-from ...data.base import by_index
-from ...data.outbox import Outbox, party_of
 from ...data.setup import UNCALLED, Store
-from ...data.shelf import IS_DIFFERING, Listing, PhraseRule, Picture, Sku
-from ...data.tallies import tally
+from ...data.shelf import Listing, Picture, Sku
 from ...jobs.background_jobs import start
 from ...services.base.errors import Conflict, Invalid
 from ...services.catalogue.item_detail import mark_of
 from ...services.delivery import agent_leases
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
-from ...services.listings import allowance, content_rules, images, publishing, titles, variant_matrix
+from ...services.listings import allowance, content_rule_changes, content_rules, images, publishing, store_listings, titles, variant_matrix
 from ...services.listings.content_rule_changes import add_rule, effect
+from ...services.partners import rosters
 from ..deps import ReadContext, WriteContext
 from ..files import PictureFile
 from ..schemas import Ask, Big, Done, Money, Page, download, minor, money, rows_out, sure, wish, written
@@ -192,18 +189,7 @@ def listing_rows(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)])
 @router.get("/stores")
 def stores(context: ReadContext) -> list[ShelfStore]:
     """Every store with how many of its listings are in which state."""
-    counts: dict[int, dict[str, int]] = {}
-    for (number, state), n in tally(context.session, "listings").items():
-        counts.setdefault(int(number), {})[state] = n
-    differing = select(Listing.store_id, func.count()).where(IS_DIFFERING).group_by(Listing.store_id)
-    for store, n in context.session.execute(by_index(differing, Listing, "ix_listing_theirs")):
-        counts.setdefault(store, {})["differs"] = n
-    for target, n in context.session.execute(
-        select(Outbox.target, func.count(func.distinct(Outbox.subject)))
-        .where(Outbox.state == "dead", Outbox.kind == "listing")
-        .group_by(Outbox.target)
-    ):
-        counts.setdefault(party_of(target)[1], {})["refused"] = n
+    counts = store_listings.counted(context)
     return [
         ShelfStore(
             id=row.id,
@@ -216,7 +202,7 @@ def stores(context: ReadContext) -> list[ShelfStore]:
             called=row.kind not in UNCALLED or row.kind == "program",
             counts=counts.get(row.id, {}),
         )
-        for row in context.session.scalars(select(Store).order_by(Store.id))
+        for row in rosters.stores(context)
     ]
 
 
@@ -225,9 +211,9 @@ def bench(context: ReadContext, number: Big) -> ShelfBench:
     """Everything about one listing's words, and what is missing before it can be shown."""
     row = context.get(Listing, number, "listing")
     store, sku = context.get(Store, row.store_id, "store"), context.get(Sku, row.sku_id, "SKU")
-    names: dict[int, str] = dict(context.session.execute(select(Store.id, Store.name)).tuples().all())
+    names = rosters.store_names(context)
     parent = context.session.get(Listing, row.copied_from) if row.copied_from else None
-    copies = context.session.scalars(select(Listing).where(Listing.copied_from == number)).all()
+    copies = publishing.copies_of(context, number)
     theirs = row.theirs or {}
     return ShelfBench(
         id=row.id,
@@ -316,18 +302,8 @@ def publish(context: WriteContext, ask: Many) -> JobOutShort:
 @router.post("/on-its-way")
 def on_its_way(context: ReadContext, ask: Many) -> OnItsWay:
     """Where published listings stand with their stores; failures by their reason."""
-    subjects = [f"listing:{number}" for number in ask.listings]
-    newest = select(func.max(Outbox.id)).where(Outbox.subject.in_(subjects)).group_by(Outbox.subject)
-    out = OnItsWay(waiting=0, there=0, refused={}, refused_ids=[])
-    for subject, state, answer in context.session.execute(select(Outbox.subject, Outbox.state, Outbox.answer).where(Outbox.id.in_(newest))):
-        if state == "done":
-            out.there += 1
-        elif state == "dead":
-            out.refused[answer] = out.refused.get(answer, 0) + 1
-            out.refused_ids.append(party_of(subject)[1])
-        elif state != "dropped":
-            out.waiting += 1
-    return out
+    found = publishing.on_its_way(context, ask.listings)
+    return OnItsWay(waiting=found.waiting, there=found.there, refused=found.refused, refused_ids=found.refused_ids)
 
 
 @router.post("/again")
@@ -354,7 +330,7 @@ def copy(context: WriteContext, ask: CopyAsk) -> Done:
 
 @router.get("/phrases")
 def phrase_rules(context: ReadContext) -> list[RuleOut]:
-    rows = context.session.scalars(select(PhraseRule).order_by(PhraseRule.store_id, PhraseRule.find))
+    rows = content_rules.all_rules(context)
     return [RuleOut(id=row.id, find=row.find, put=row.put, store=row.store_id) for row in rows]
 
 
@@ -377,9 +353,7 @@ def add_phrase(context: WriteContext, ask: RuleShape) -> Done:
 @router.delete("/phrases/{number}")
 def drop_phrase(context: WriteContext, number: Big) -> Done:
     """Take a phrase rule away; words that it changed stay as they are."""
-    row = context.get(PhraseRule, number, "phrase rule")
-    context.session.delete(row)
-    context.log("phrase.drop", row.find, f"phrase rule for {row.find!r} taken away", reason="words that it changed stay as they are")
+    content_rule_changes.drop_rule(context, number)
     return Done(message="The rule is taken away; words that it changed stay as they are")
 
 

@@ -6,15 +6,14 @@ from typing import Annotated
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
 from ...core.options import Option
-from ...data.setup import Supplier
 from ...data.source import Item
 from ...services.base.context import Context
 from ...services.base.errors import Invalid
 from ...services.listings import variant_commands, variant_matrix
 from ...services.listings.variant_matrix import Combination, Matrix
+from ...services.partners import rosters
 from ..deps import ReadContext, TheApp, WriteContext
 from ..schemas import Ask, Big, Money, minor, money, sure
 
@@ -155,7 +154,7 @@ def _choice(item: Item, made: Matrix) -> ChoiceOut:
 
 def _out(context: Context, made: Matrix) -> MatrixOut:
     items = {one.id: one for one in [*made.items, *(row.item for row in made.rows if row.item)]}
-    supplier = context.session.scalar(select(Supplier.name).where(Supplier.id == next(iter(items.values())).supplier_id)) if items else ""
+    supplier = rosters.supplier_names(context)[next(iter(items.values())).supplier_id] if items else ""
     own = next((row.sku.code for row in made.rows if row.listing is made.listing and row.sku), "")
     return MatrixOut(
         listing=made.listing.id,

@@ -6,30 +6,23 @@ from datetime import date, datetime, timedelta
 from fractions import Fraction
 from typing import Annotated, Any
 
-import numpy as np
 from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
 from ...core import trust as core_trust
 from ...core.numbers import parse_units, show_units
-from ...core.price import Outcome
 from ...data.lanes import Lane, LanePart
 from ...data.setup import Origin, Store, Supplier
-from ...data.shelf import Listing, Sku
+from ...data.shelf import Sku
 from ...data.source import Item
 from ...services.base import house_days
 from ...services.base.context import Context
 from ...services.base.errors import Invalid
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
-from ...services.mapping import item_candidates, lane_terms, lanes, performance, variants
+from ...services.mapping import item_candidates, lane_preview, lane_terms, lanes, performance, variants
 from ...services.mapping.landed_cost import Costing, parts_of
 from ...services.monitoring import sweeps
-from ...services.pricing import packs
-from ...services.pricing.apply import with_sharers
-from ...services.pricing.decide import decide
-from ...services.pricing.frame import load
 from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, Page, money, rows_out, sure, wish, written
 
@@ -233,11 +226,8 @@ def sku(context: ReadContext, sku_id: Big) -> SkuOut:
     row = context.get(Sku, sku_id, "SKU")
     listing = item_candidates.listing_of(context, sku_id)
     store = context.get(Store, listing.store_id, "store") if listing else None
-    sold = select(Store.name).join(Listing, Listing.store_id == Store.id).where(Listing.sku_id == sku_id, Listing.state != "ended")
     family = [one.id for one in variants.siblings(context, row) if one.id != sku_id]
-    laned = set(
-        context.session.scalars(select(Lane.sku_id).where(Lane.sku_id.in_(family), Lane.closed_at.is_(None), Lane.is_substitute.is_(False)))
-    )
+    laned = lanes.with_lane(context, family)
     return SkuOut(
         sku_id=row.id,
         sku=row.code,
@@ -248,7 +238,7 @@ def sku(context: ReadContext, sku_id: Big) -> SkuOut:
         price=money(listing.wanted_price, listing.currency) if listing else None,
         state=listing.state if listing else None,
         listing=listing.id if listing else None,
-        stores=list(context.session.scalars(sold.order_by(Store.id))),
+        stores=lanes.sold_in(context, sku_id),
         orders_waiting=lanes.effect_of_opening(context, row)["orders"],
         siblings=len(family),
         siblings_bare=len(set(family) - laned),
@@ -317,32 +307,12 @@ def _wish(context: Context, ask: OpenAsk, proof: bool = False) -> lanes.LaneRequ
 
 @router.post("/preview")
 def preview(context: WriteContext, ask: OpenAsk) -> Preview:
-    """Open the lane in a writing transaction (so that it waits its turn), say what came of it, and take it all back."""
-    row = context.get(Sku, ask.sku_id, "SKU")
-    orders = lanes.effect_of_opening(context, row)["orders"]
-    opened = lanes.open_requested(context, _wish(context, ask), respond_now=False)
-    minutes = context.get(Supplier, opened.supplier_id, "supplier").sweep_minutes
-    out = Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="no listing", sweep_minutes=minutes, packs="")
-    parts, items = parts_of(context, [opened])
-    pieces = [(items[one.item_id], Fraction(one.units_num, one.units_den)) for one in parts[opened.id]]
-    out.packs = packs.message(pieces, packs.usual_sizes(context.session, [ask.sku_id]).get(ask.sku_id, 1))
-    listing = context.session.scalar(select(Listing).where(Listing.sku_id == ask.sku_id).limit(1))
-    if listing is None:
-        context.session.rollback()
-        return out
-    book = load(context, with_sharers(context, {ask.sku_id}))
-    shown = decide(book, counted=False)
-    rows = np.flatnonzero(book.sku == ask.sku_id)
-    context.session.rollback()
-    if not len(rows):
-        return out.model_copy(update={"outcome": "not on sale"})
-    currency, out.shows = listing.currency, int(shown.quantity[rows[0]])
-    if not book.counted[rows[0]]:
-        return out.model_copy(update={"outcome": "no rate"})
-    out.landed = sure(int(book.landed[rows[0]]), currency)
-    out.price = money(int(shown.priced.price[rows[0]]), currency)
-    out.profit = money(int(shown.priced.kept.profit[rows[0]]), currency)
-    return out.model_copy(update={"outcome": Outcome(int(shown.priced.outcome[rows[0]])).name})
+    """What a lane would do, tried in a writing transaction (so that it waits its turn) and taken back whole."""
+    found = lane_preview.preview(context, _wish(context, ask))
+    money_of = {name: None if value is None else sure(value, found.currency) for name, value in found.money.items()}
+    return Preview(
+        **money_of, shows=found.shows, orders=found.orders, outcome=found.outcome, sweep_minutes=found.sweep_minutes, packs=found.packs
+    )
 
 
 @router.post("", status_code=201)

@@ -8,17 +8,16 @@ from typing import Annotated
 import numpy as np
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
-from ...data.lanes import Lane, LanePart
-from ...data.setup import Link, Origin, Store, Supplier
-from ...data.shelf import Listing, Sku
+from ...data.bulk import by_id
+from ...data.setup import Origin, Supplier
 from ...data.source import Item
-from ...data.watch import Sighting, Sweep
 from ...services.base.context import Context
 from ...services.base.regional import home_of
+from ...services.catalogue import item_detail
 from ...services.listings import drift
 from ...services.monitoring import decision_groups, polling_plan, sweeps
+from ...services.partners import rosters
 from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, money, sure
 
@@ -127,10 +126,8 @@ def settle_differences(context: WriteContext, ask: DriftAsk) -> Done:
 @router.post("/differences/check")
 def check_stores(context: WriteContext) -> Done:
     """Read all stores' own listings now."""
-    stores = context.session.scalars(select(Store).where(Store.kind.not_in(("sheet", "program")))).all()
-    for store in stores:
-        store.next_check = context.now
-    return Done(message=f"{len(stores)} store{'s are' if len(stores) != 1 else ' is'} being read", count=len(stores))
+    n = rosters.read_stores_now(context)
+    return Done(message=f"{n} store{'s are' if n != 1 else ' is'} being read", count=n)
 
 
 class Looked(BaseModel):
@@ -176,7 +173,7 @@ _BINS = ((1.0, "less than daily"), (4.0, "1 to 4 a day"), (12.0, "4 to 12"), (24
 def calls_plans(context: ReadContext) -> list[CallsOut]:
     """For every supplier that tells one item a call: where its calls go, and what that saves."""
     out = []
-    for supplier in context.session.scalars(select(Supplier).order_by(Supplier.name)):
+    for supplier in rosters.suppliers(context, by_name=True):
         if polling_plan.one_by_one(supplier.kind):
             out.append(_plan_out(context, supplier))
     return out
@@ -187,7 +184,7 @@ def _plan_out(context: Context, supplier: Supplier) -> CallsOut:
     used, home = np.flatnonzero(plan.used == 1), home_of(context.session)
     order = used[np.argsort(-plan.looks[used], kind="stable")]
     picked = [*order[:12].tolist(), *order[12:][-6:].tolist()]
-    rows = {row.id: row for row in context.session.scalars(select(Item).where(Item.id.in_([int(plan.items[i]) for i in picked])))}
+    rows = by_id(context.session, Item, [int(plan.items[i]) for i in picked])
 
     def message(i: int) -> Looked:
         row = rows[int(plan.items[i])]
@@ -205,7 +202,7 @@ def _plan_out(context: Context, supplier: Supplier) -> CallsOut:
     for high, name in _BINS:
         bins.append(Bin(name=name, count=int(((plan.looks[used] >= low) & (plan.looks[used] < high)).sum())))
         low = high
-    link = context.session.scalar(select(Link).where(Link.owner == "supplier", Link.owner_id == supplier.id))
+    link = rosters.links(context).get(("supplier", supplier.id))
     limited = supplier.hour_from is not None and supplier.hour_to is not None
     return CallsOut(
         supplier=supplier.id,
@@ -300,20 +297,22 @@ class ItemPage(BaseModel):
 @router.get("/items/{number}")
 def item_page(context: ReadContext, number: Big, days: Annotated[int, Query(ge=1, le=365)] = 60) -> ItemPage:
     """points: what it was at the start, and then every sighting that changed something or was not believed."""
-    s = context.session
     item = context.get(Item, number, "item")
     supplier = context.get(Supplier, item.supplier_id, "supplier")
     since = context.now - timedelta(days=days)
-    seen = s.scalars(select(Sighting).where(Sighting.item_id == number, Sighting.at >= since).order_by(Sighting.at, Sighting.id)).all()
+    seen = item_detail.sightings(context, number, since)
     points = [ItemPoint(at=r.at, cost=sure(r.cost, item.currency), stock=r.stock, verdict=r.verdict) for r in seen]
     start = sweeps.item_history(context, number, since)[0]
     points.insert(0, ItemPoint(at=since, cost=sure(start[1], item.currency), stock=start[2], verdict="start"))
     if item.look_every:
         looks = _every(86_400 / item.look_every)
     else:
-        last = s.scalar(select(Sweep.id).where(Sweep.supplier_id == supplier.id).limit(1))
-        looks = f"every {supplier.sweep_minutes} minutes, with every sweep" if last and supplier.watching else "by hand"
-    origin = s.get(Origin, item.origin_id) if item.origin_id else None
+        looks = (
+            f"every {supplier.sweep_minutes} minutes, with every sweep"
+            if sweeps.was_swept(context, supplier.id) and supplier.watching
+            else "by hand"
+        )
+    origin = context.session.get(Origin, item.origin_id) if item.origin_id else None
     return ItemPage(
         id=item.id,
         number=item.number,
@@ -346,18 +345,6 @@ def item_page(context: ReadContext, number: Big, days: Annotated[int, Query(ge=1
 
 
 def _listings_of(context: Context, item: int) -> list[ItemListing]:
-    """Listings on sale that a lane of the item may fill, what sells most first."""
-    rows = context.session.execute(
-        select(Listing, Sku, Store.name, Lane)
-        .join(Sku, Sku.id == Listing.sku_id)
-        .join(Store, Store.id == Listing.store_id)
-        .join(Lane, Lane.sku_id == Sku.id)
-        .join(LanePart, LanePart.lane_id == Lane.id)
-        .where(LanePart.item_id == item, Lane.closed_at.is_(None), Listing.state.in_(("live", "paused")))
-        .where(Lane.store_id.is_(None) | (Lane.store_id == Listing.store_id))
-        .order_by(Sku.pace.desc(), Listing.id)
-        .limit(300)
-    ).all()
     return [
         ItemListing(
             listing=listing.id,
@@ -374,5 +361,5 @@ def _listings_of(context: Context, item: int) -> list[ItemListing]:
             lane=lane.state,
             here=listing.lane_id == lane.id,
         )
-        for listing, sku, name, lane in rows
+        for listing, sku, name, lane in item_detail.on_sale_by(context, item)
     ]

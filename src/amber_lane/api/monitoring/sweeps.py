@@ -7,18 +7,17 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Response
 from pydantic import BaseModel, Field
-from sqlalchemy import func, select
 
-from ...data.base import by_index
-from ...data.setup import Link, Supplier
-from ...data.source import IS_DOUBTED, Item
+from ...data.setup import Supplier
 from ...data.tallies import tally as tally_of
-from ...data.watch import Drift, Sighting, Sweep
+from ...data.watch import Sweep
 from ...jobs.background_jobs import start
 from ...services.catalogue import item_detail
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
+from ...services.listings import drift
 from ...services.monitoring import sweeps
+from ...services.partners import rosters
 from ...services.pricing import what_if
 from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
@@ -61,15 +60,10 @@ class Strip(BaseModel):
 @router.get("/strips")
 def strips(context: ReadContext, hours: Annotated[int, Query(ge=1, le=24 * 14)] = 15) -> list[Strip]:
     """Each supplier's sweeps of the last hours."""
-    s, since = context.session, context.now - timedelta(hours=hours)
-    items = item_detail.item_counts(context)
-    links = {link.owner_id: link for link in s.scalars(select(Link).where(Link.owner == "supplier"))}
-    out = []
-    for supplier in s.scalars(select(Supplier).order_by(Supplier.name)):
-        sweeps = s.scalars(
-            select(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.started >= since).order_by(Sweep.id.desc()).limit(90)
-        ).all()
-        link = links.get(supplier.id)
+    items, links, out = item_detail.item_counts(context), rosters.links(context), []
+    for supplier in rosters.suppliers(context, by_name=True):
+        marks = sweeps.since(context, supplier.id, context.now - timedelta(hours=hours))
+        link = links.get(("supplier", supplier.id))
         out.append(
             Strip(
                 supplier_id=supplier.id,
@@ -83,7 +77,7 @@ def strips(context: ReadContext, hours: Annotated[int, Query(ge=1, le=24 * 14)] 
                 watching=supplier.watching,
                 link=link.state if link else "none",
                 message=link.message if link else "",
-                marks=[Mark.model_validate(one, from_attributes=True) for one in reversed(sweeps)],
+                marks=[Mark.model_validate(one, from_attributes=True) for one in reversed(marks)],
             )
         )
     return out
@@ -133,9 +127,7 @@ def tally(context: ReadContext) -> Tally:
     """How many responses of each state and kind, for the filters."""
     s = context.session
     states, kinds = ({key: n for (key,), n in tally_of(s, f"decisions by {what}").items()} for what in ("state", "kind"))
-    doubted = s.scalar(by_index(select(func.count()).select_from(Item).where(IS_DOUBTED), Item, "ix_item_doubted")) or 0
-    differs = s.scalar(select(func.count()).select_from(Drift).where(Drift.ended_at.is_(None))) or 0
-    return Tally(states=states, kinds=kinds, doubted=doubted, differs=differs)
+    return Tally(states=states, kinds=kinds, doubted=sweeps.count_doubted(context), differs=drift.counted(context))
 
 
 class Doubt(BaseModel):
@@ -152,9 +144,6 @@ class Doubt(BaseModel):
 
 @router.get("/doubts")
 def doubts(context: ReadContext) -> list[Doubt]:
-    rows = context.session.execute(
-        select(Item, Supplier.name).join(Supplier, Supplier.id == Item.supplier_id).where(IS_DOUBTED).order_by(Item.number).limit(500)
-    )
     return [
         Doubt(
             item_id=i.id,
@@ -167,7 +156,7 @@ def doubts(context: ReadContext) -> list[Doubt]:
             seen_stock=i.doubt_stock,
             seen_again=i.doubt_seen,
         )
-        for i, name in rows
+        for i, name in sweeps.doubted(context)
     ]
 
 
@@ -197,9 +186,6 @@ class HeldOut(BaseModel):
 def sweep(context: ReadContext, sweep: Big) -> HeldOut:
     """One sweep with the sightings that it wrote."""
     row = context.get(Sweep, sweep, "sweep")
-    rows = context.session.execute(
-        select(Sighting, Item).join(Item, Item.id == Sighting.item_id).where(Sighting.sweep_id == sweep).order_by(Sighting.id).limit(200)
-    )
     return HeldOut(
         sweep=Mark.model_validate(row, from_attributes=True),
         supplier=context.get(Supplier, row.supplier_id, "supplier").name,
@@ -214,7 +200,7 @@ def sweep(context: ReadContext, sweep: Big) -> HeldOut:
                 "cost": sure(s.cost, i.currency).amount,
                 "currency": i.currency,
             }
-            for s, i in rows
+            for s, i in sweeps.written_by(context, sweep)
         ],
     )
 

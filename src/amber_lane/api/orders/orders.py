@@ -7,16 +7,15 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel
-from sqlalchemy import select
 
 from ...core import address, address_parts
 from ...data.bulk import by_id
 from ...data.lanes import Lane
-from ...data.orders import FillPlan, Hold, Order, OrderLine, PurchaseOrder
+from ...data.orders import FillPlan, Hold, Order, OrderLine
 from ...data.setup import Origin, Store, Supplier
-from ...data.transit import Parcel, ParcelLine
 from ...services.base.context import Context
 from ...services.base.regional import home_of
+from ...services.fulfilment import parcel_tracking
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
 from ...services.orders import explanations, order_profit, routing
@@ -234,8 +233,7 @@ def order(context: ReadContext, number: Big) -> OrderOut:
     row = context.get(Order, number, "order")
     cur = row.currency
     lines = routing.lines_of(context, [number])[number]
-    plan = context.session.scalar(select(FillPlan).where(FillPlan.order_id == number))
-    hold = context.session.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
+    plan, hold = routing.plan_of(context, number), routing.hold_of(context, number)
     bought = order_profit.bought(context, [number]).get(number)
     left_over = packs.of_lines(context.session, lines)
     to = {**(row.address_override or row.address), "country": row.country}
@@ -373,15 +371,9 @@ def _costs_more(plan: FillPlan | None, one: dict[str, Any], cur: str) -> Money |
 
 
 def _purchases(context: Context, number: int) -> list[PurchaseOut]:
-    rows = context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == number).order_by(PurchaseOrder.id)).all()
+    rows = purchase_orders.of_order(context, number)
     suppliers = by_id(context.session, Supplier, (row.supplier_id for row in rows))
-    parcels: dict[int, list[str]] = {}
-    for purchase, name in context.session.execute(
-        select(ParcelLine.purchase_id, Parcel.number)
-        .join(Parcel, Parcel.id == ParcelLine.parcel_id)
-        .where(ParcelLine.purchase_id.in_([row.id for row in rows]))
-    ):
-        parcels.setdefault(purchase, []).append(name)
+    parcels = parcel_tracking.numbers_of(context, [row.id for row in rows])
     return [
         PurchaseOut(
             id=row.id,

@@ -9,12 +9,11 @@ import anyio
 import httpx
 from fastapi import APIRouter, HTTPException, Request
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
 from ...clock import PacedClock
 from ...connectors.errors import Denied, OutsideError
 from ...connectors.kinds import KINDS
-from ...data.setup import UNCALLED, Inbox, Link, Store, Supplier, Token
+from ...data.setup import UNCALLED, Inbox, Store, Supplier
 from ...jobs.background_jobs import start
 from ...services.base.context import Context
 from ...services.base.errors import Conflict, Invalid
@@ -23,7 +22,7 @@ from ...services.delivery import agent_leases
 from ...services.inbound import mailbox
 from ...services.monitoring import polling_plan
 from ...services.outbox.store_switches import PARTS
-from ...services.partners import connections, partner_terms
+from ...services.partners import connections, partner_terms, rosters
 from ...services.pricing.drafts import SUPPLIER_TERMS
 from ..deps import AppState, ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..schemas import Ask, Big, Done, Money, minor, sure
@@ -106,11 +105,9 @@ def kinds(number: SignedIn) -> list[KindOut]:
 
 @router.get("/setup/partners")
 def partners(context: ReadContext) -> list[PartnerOut]:
-    links = {(link.owner, link.owner_id): link for link in context.session.scalars(select(Link))}
-    tokens = set(context.session.scalars(select(Token.store_id)))
-    out = []
-    for owner, table in OWNERS.items():
-        for row in context.session.scalars(select(table).order_by(table.id)):
+    links, tokens, out = rosters.links(context), rosters.with_token(context), []
+    for owner in OWNERS:
+        for row in rosters.of_kind(context, owner):
             link = links.get((owner, row.id))
             switches = {name: getattr(row, name) for name in ("read_orders", "watching", "replacements") if hasattr(row, name)}
             out.append(

@@ -6,15 +6,15 @@ from typing import Annotated
 
 from fastapi import APIRouter, HTTPException, Request, Response
 from pydantic import BaseModel, StringConstraints
-from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ... import __version__
-from ...data.setup import Person, Store, Supplier
+from ...data.setup import Person
 from ...services.base.context import Context
 from ...services.base.credentials import password_fits
 from ...services.base.regional import set_usual_place
 from ...services.fulfilment.parcel_tracking import make_templates
+from ...services.partners import rosters
 from ...services.people import second_step, sessions, users
 from ..deps import AppState, SignedIn, TheApp, cookie_of, seat, seated
 from ..errors import problem
@@ -76,17 +76,18 @@ def here(request: Request, app: TheApp) -> Here:
     who = seated(request)
     with app.db.reading() as s:
         person = s.get(Person, who.person) if who else None
-        people = s.scalar(select(func.count()).select_from(Person)) or 0
-        demo = s.scalar(select(Person).where(Person.mail == DEMO.mail)) if app.settings.world else None
+        context = Context(s, app.clock, "Sign-in")
+        demo = users.with_mail(context, DEMO.mail) if app.settings.world else None
+        stores, suppliers = rosters.counted(context)
         return Here(
             name=person.name if person else None,
             mail=person.mail if person else None,
             role=person.role if person else None,
             second=bool(person and person.second),
             must=bool(who and who.lacks),
-            first_start=people == 0,
-            stores=s.scalar(select(func.count()).select_from(Store)) or 0,
-            suppliers=s.scalar(select(func.count()).select_from(Supplier)) or 0,
+            first_start=not users.any_there(context),
+            stores=stores,
+            suppliers=suppliers,
             practice=bool(app.settings.world),
             version=__version__,
             house=manner_of(s) if person else None,
@@ -103,7 +104,7 @@ def sign_in(request: Request, response: Response, ask: SignIn, app: TheApp) -> H
     own_page(request)
     address = address_of(request)
     with app.db.reading() as s:
-        person = s.scalar(select(Person).where(Person.mail == ask.mail, Person.gone_at.is_(None)))
+        person = users.with_mail(Context(s, app.clock, "Sign-in"), ask.mail)
         known = person is not None and sessions.came_from(s, person.id, address)
     if (wait := app.tries.wait(ask.mail, address, known)) > 0:
         message = f"too many tries; wait {round(wait)} seconds" if wait < 90 else f"too many tries; wait {round(wait / 60)} minutes"
@@ -173,9 +174,9 @@ def first_start(request: Request, response: Response, ask: FirstPerson, app: The
     """Make the first account of a house that has none."""
     own_page(request)
     with app.db.writing() as s:
-        if s.scalar(select(func.count()).select_from(Person)):
-            raise HTTPException(409, "somebody is here already; sign in")
         context = Context(s, app.clock, ask.name)
+        if users.any_there(context):
+            raise HTTPException(409, "somebody is here already; sign in")
         person = users.make_person(context, ask.name, ask.mail, ask.password)
         set_usual_place(context, ask.country, ask.zone, ask.currency)
         make_templates(context)

@@ -6,9 +6,7 @@ from datetime import datetime
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
-from ...data.setup import Person
 from ...services.inbound import agent_portal
 from ...services.people import second_step, sessions, users
 from ..deps import ReadContext, WriteContext
@@ -43,10 +41,7 @@ class PersonAsk(Ask):
 
 @router.get("")
 def people(context: ReadContext) -> list[PersonOut]:
-    return [
-        PersonOut.model_validate({**vars(row), "second": bool(row.second)})
-        for row in context.session.scalars(select(Person).where(Person.gone_at.is_(None)).order_by(Person.id))
-    ]
+    return [PersonOut.model_validate({**vars(row), "second": bool(row.second)}) for row in users.present(context)]
 
 
 class RoleAsk(Ask):

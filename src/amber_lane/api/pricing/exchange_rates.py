@@ -7,10 +7,8 @@ from uuid import uuid4
 
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
 from ...core.numbers import show_rate
-from ...data.setup import RateSource
 from ...data.tallies import tally
 from ...jobs.background_jobs import start
 from ...services.pricing import exchange_rates, memberships, replay_summary
@@ -52,7 +50,7 @@ class Rates(BaseModel):
 
 @router.get("/rates")
 def get_rates(context: ReadContext) -> Rates:
-    sources = context.session.scalars(select(RateSource)).all()
+    sources = exchange_rates.sources(context)
     return Rates(
         pairs=[
             RateOut(

@@ -7,13 +7,11 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel
-from sqlalchemy import select
 
 from ...core.explain import Explained
 from ...data.setup import Store
 from ...data.shelf import Listing
 from ...data.source import Item
-from ...data.watch import ListingDecision as ResponseRow
 from ...services.base.context import Context
 from ...services.monitoring import sweeps
 from ...services.pricing import what_if
@@ -168,10 +166,7 @@ class History(BaseModel):
 def history(context: ReadContext, number: Big, days: Annotated[int, Query(ge=1, le=365)] = 60) -> History:
     """The last days, with what held at their beginning."""
     listing, since = context.get(Listing, number, "listing"), context.now - timedelta(days=days)
-    sent = ResponseRow.state.in_(("sent", "kept"))
-    rows = context.session.scalars(
-        select(ResponseRow).where(ResponseRow.listing_id == number, sent, ResponseRow.at >= since).order_by(ResponseRow.at)
-    ).all()
+    rows = what_if.decisions_of(context, number, since)
     cur = listing.currency
     points = [PricePoint(at=r.at, price=sure(r.new_price, cur), landed=money((r.terms or {}).get("landed"), cur)) for r in rows]
     points.insert(0, PricePoint(at=since, price=sure(rows[0].old_price if rows else listing.wanted_price, cur), landed=None))

@@ -8,28 +8,23 @@ from typing import Annotated, Any, SupportsInt
 import numpy as np
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
 from ...core.numbers import parse_rate
 from ...core.plans import Membership
 from ...core.price import NONE, SetBy
 from ...core.price import Outcome as PriceOutcome
-from ...data.bulk import by_id
-from ...data.prices import Policy
-from ...data.setup import FeeRow, Store, Supplier
-from ...data.shelf import Listing
-from ...data.tallies import tally
 from ...services.base import house_days
 from ...services.base.errors import Invalid
 from ...services.base.regional import home_of
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
 from ...services.listings.on_sale import set_on_sale
+from ...services.partners import rosters
 from ...services.pricing import drafts, manual_price, rule_steps
 from ...services.pricing import what_if as outcomes
 from ...services.pricing.apply import LATER
-from ...services.pricing.inputs import Facts
-from ...services.pricing.policy import RULE_FIELDS, defaults, policy_for
+from ...services.pricing.inputs import Facts, all_fees
+from ...services.pricing.policy import RULE_FIELDS, defaults, of_scopes, policy_for
 from ..deps import Heavy, ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..schemas import Ask, Big, Done, Money, Page, minor, rows_out, sure, wish, written
 
@@ -229,9 +224,7 @@ def what_if(context: ReadContext, app: TheApp, ask: WhatIfAsk) -> WhatIfOut:
     gap = np.abs(then_price - book.wanted_price) * 1_000_000 // np.maximum(book.wanted_price, 1)
     order = np.lexsort((book.ids, -gap))
     movers = [i for i in order.tolist() if gap[i] or decided.waits[i]][:400]
-    titles = dict(
-        context.session.execute(select(Listing.id, Listing.title).where(Listing.id.in_([int(book.ids[i]) for i in movers]))).tuples().all()
-    )
+    titles = outcomes.titles(context, [int(book.ids[i]) for i in movers])
     return WhatIfOut(
         counts=view.counts,
         a_day=sure(view.a_day, home := home_of(context.session)),
@@ -336,7 +329,7 @@ class StoreTerms(BaseModel):
 
 @router.get("/fees")
 def fees(context: ReadContext) -> list[StoreTerms]:
-    rows = context.session.scalars(select(FeeRow).order_by(FeeRow.category)).all()
+    rows = all_fees(context.session)
     return [
         StoreTerms(
             id=s.id,
@@ -350,7 +343,7 @@ def fees(context: ReadContext) -> list[StoreTerms]:
                 FeeBody(category=r.category, percent=r.percent, least=r.least, cap=r.cap, fixed=r.fixed) for r in rows if r.store_id == s.id
             ],
         )
-        for s in by_id(context.session, Store, context.session.scalars(select(Store.id))).values()
+        for s in rosters.stores(context)
     ]
 
 
@@ -370,8 +363,7 @@ class PolicyOut(BaseModel):
 
 @router.get("/policy")
 def policy(context: ReadContext) -> PolicyOut:
-    rows = context.session.scalars(select(Policy).where(Policy.scope != "house").order_by(Policy.scope, Policy.scope_key))
-    own = [PolicyScope(scope=row.scope, key=row.scope_key, fields=row.fields) for row in rows if row.fields]
+    own = [PolicyScope(scope=row.scope, key=row.scope_key, fields=row.fields) for row in of_scopes(context.session)]
     return PolicyOut(fields=policy_for(context.session), defaults=defaults(home_of(context.session)), own=own)
 
 
@@ -390,9 +382,4 @@ class Scopes(BaseModel):
 
 @router.get("/scopes")
 def scopes(context: ReadContext) -> Scopes:
-    s = context.session
-    return Scopes(
-        supplier=[Named(code=code, name=name) for code, name in s.execute(select(Supplier.code, Supplier.name).order_by(Supplier.name))],
-        category=[Named(code=name, name=name) for name in sorted(one for (one,) in tally(s, "sku categories") if one)],
-        store=[Named(code=code, name=name) for code, name in s.execute(select(Store.code, Store.name).order_by(Store.name))],
-    )
+    return Scopes(**{scope: [Named(code=code, name=name) for code, name in rows] for scope, rows in rosters.scopes(context).items()})

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
-from ...data.setup import BuyingAccount, Supplier
+from ...data.setup import Supplier
 from ...services.base.errors import Invalid
 from ...services.orders.routing_inputs import room_of
+from ...services.partners import rosters
 from ...services.purchasing import buying_accounts
 from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, minor, money
@@ -35,9 +35,9 @@ class AccountOut(BaseModel):
 
 @router.get("")
 def rows(context: ReadContext) -> list[AccountOut]:
-    suppliers = {one.id: one for one in context.session.scalars(select(Supplier))}
+    suppliers = {one.id: one for one in rosters.suppliers(context)}
     out = []
-    for row in context.session.scalars(select(BuyingAccount).order_by(BuyingAccount.supplier_id, BuyingAccount.id)):
+    for row in buying_accounts.every(context):
         supplier = suppliers[row.supplier_id]
         left = room_of(context, row)
         out.append(

@@ -7,10 +7,10 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
-from ...data.setup import UNCALLED, Carrier, Inbox, Mailbox, Store, Supplier
+from ...data.setup import UNCALLED
 from ...services.inbound import mailbox, supplier_replies
+from ...services.partners import rosters
 from ...services.purchasing import order_settings, po_documents
 from ..deps import ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..files import DocumentFile
@@ -106,20 +106,16 @@ def see(context: ReadContext) -> OrderingOut:
             kind=one.kind,
             **{n: getattr(one, n) for n in order_settings.SUPPLIER},
         )
-        for one in context.session.scalars(select(Supplier).order_by(Supplier.name))
+        for one in rosters.suppliers(context, by_name=True)
     ]
-    stores = [
-        StoreOrdering.model_validate(one, from_attributes=True) for one in context.session.scalars(select(Store).order_by(Store.name))
-    ]
-    carriers = [
-        CarrierShape.model_validate(one, from_attributes=True) for one in context.session.scalars(select(Carrier).order_by(Carrier.name))
-    ]
-    senders = [SenderOut.model_validate(one, from_attributes=True) for one in context.session.scalars(select(Mailbox).order_by(Mailbox.id))]
+    stores = [StoreOrdering.model_validate(one, from_attributes=True) for one in rosters.stores(context, by_name=True)]
+    carriers = [CarrierShape.model_validate(one, from_attributes=True) for one in rosters.carriers(context)]
+    senders = [SenderOut.model_validate(one, from_attributes=True) for one in rosters.mailboxes(context)]
     letters = [
         LetterOut(who=who, **{name: getattr(row, name) for name in ("id", "at", "sender", "subject", "body", "message", "needs", "held")})
         for row, who in mailbox.recent(context)
     ]
-    boxes = [MailboxOut(id=one.id, name=one.name, trusts=one.trusts) for one in context.session.scalars(select(Inbox).order_by(Inbox.id))]
+    boxes = [MailboxOut(id=one.id, name=one.name, trusts=one.trusts) for one in rosters.inboxes(context)]
     return OrderingOut(suppliers=suppliers, stores=stores, carriers=carriers, senders=senders, mailboxes=boxes, letters=letters)
 
 

@@ -8,15 +8,14 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
 from ...connectors.protocols import Address
-from ...data.setup import Store, Supplier
+from ...data.setup import Supplier
 from ...data.shelf import Sku
-from ...data.source import Item, Sample, SavedSearch, SupplierRequest
+from ...data.source import SavedSearch
 from ...jobs.background_jobs import start
-from ...services.base.errors import NotFound
 from ...services.grids.goods_grids import GridQuery
+from ...services.partners import rosters
 from ...services.sourcing import samples, saved_searches, supplier_requests
 from ..catalogue.search import search
 from ..deps import ReadContext, WriteContext
@@ -127,7 +126,7 @@ class VersionAsk(Ask):
 
 @router.get("/saved")
 def saved(context: ReadContext) -> list[SavedOut]:
-    names: dict[int, str] = dict(context.session.execute(select(Store.id, Store.name)).tuples().all())
+    names = rosters.store_names(context)
     return [
         SavedOut(
             id=row.id,
@@ -144,7 +143,7 @@ def saved(context: ReadContext) -> list[SavedOut]:
                 ReportOut(at=r["at"], message=r["message"], fit=r["fit"], fresh=r["fresh"], made=r["made"]) for r in (row.reports or [])[:8]
             ],
         )
-        for row in context.session.scalars(select(SavedSearch).order_by(SavedSearch.id.desc()))
+        for row in saved_searches.every(context)
     ]
 
 
@@ -189,13 +188,6 @@ def set_own_address(context: WriteContext, ask: AddressShape) -> Done:
 
 @router.get("/samples")
 def all_samples(context: ReadContext) -> list[SampleOut]:
-    rows = context.session.execute(
-        select(Sample, Item, Supplier.name)
-        .join(Item, Item.id == Sample.item_id)
-        .join(Supplier, Supplier.id == Item.supplier_id)
-        .order_by(Sample.id.desc())
-        .limit(200)
-    )
     return [
         SampleOut(
             id=row.id,
@@ -209,7 +201,7 @@ def all_samples(context: ReadContext) -> list[SampleOut]:
             verdict=row.verdict,
             note=row.note,
         )
-        for row, item, supplier in rows
+        for row, item, supplier in samples.newest(context)
     ]
 
 
@@ -261,9 +253,7 @@ def all_requests(context: ReadContext) -> list[RequestOut]:
 
 @router.post("/requests", status_code=201)
 def ask_supplier(context: WriteContext, ask: RequestAsk) -> Done:
-    sku = context.session.scalar(select(Sku).where(Sku.code == ask.sku))
-    if sku is None:
-        raise NotFound(f"there is no SKU {ask.sku}")
+    sku = supplier_requests.sku_called(context, ask.sku)
     supplier_requests.ask(context, ask.supplier, sku.id, minor(ask.target, "target"), ask.note, ask.mail)
     return Done(message="Asked; the mail is on its way" if ask.mail else "The request is saved; send its words to the supplier")
 
@@ -271,10 +261,7 @@ def ask_supplier(context: WriteContext, ask: RequestAsk) -> Done:
 @router.post("/requests/{number}/answer")
 def answer(context: WriteContext, number: Big, ask: RequestAnswerAsk) -> Done:
     """The number that the supplier names."""
-    row = context.get(SupplierRequest, number, "request")
-    item = context.session.scalar(select(Item).where(Item.supplier_id == row.supplier_id, Item.number == ask.item))
-    if item is None:
-        raise NotFound(f"this supplier has no item {ask.item} with us; bring it in first")
+    item = supplier_requests.item_named(context, number, ask.item)
     supplier_requests.answer(context, number, ask.version, item.id)
     return Done(message="Their answer stands beside ours")
 

@@ -107,3 +107,8 @@ def leave(context: Context, job: Job) -> None:
     """What has not been begun is not done any more."""
     context.session.execute(delete(JobPart).where(JobPart.job_id == job.id))
     job.stop_asked = True
+
+
+def under_way(context: Context, most: int = 3) -> Sequence[Job]:
+    """Work that is going on, the oldest first."""
+    return context.session.scalars(select(Job).where(Job.state.in_(GOING)).order_by(Job.id).limit(most)).all()

@@ -3,17 +3,24 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import dataclass, fields
+from datetime import datetime
 
 import numpy as np
+from sqlalchemy import select
 
 from ...core import explain as explaining
 from ...core import price
 from ...core.currency import show
 from ...core.explain import PriceStep
 from ...core.price import NONE
+from ...data.lanes import Lane, LanePart
+from ...data.setup import Store
+from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ...data.tallies import tally
+from ...data.watch import Sighting
 from ..base.context import Context
 from ..pricing.inputs import Facts
 from .search import Finder
@@ -109,3 +116,43 @@ def item_counts(context: Context) -> dict[int, int]:
 def mark_of(text: str) -> str:
     """A short mark of a text, the same for the same text."""
     return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+
+def ours(context: Context, items: Sequence[Item]) -> dict[int, str]:
+    """Our SKU that an item fills, or else the one with its barcode."""
+    s, out = context.session, {}
+    codes = {item.gtin for item in items if item.gtin}
+    by_code: dict[str, str] = dict(s.execute(select(Sku.gtin, Sku.code).where(Sku.gtin.in_(codes))).tuples().all()) if codes else {}
+    for item in items:
+        if item.gtin in by_code:
+            out[item.id] = by_code[item.gtin]
+    # Step by step: asked in one go, the database begins at the wrong end.
+    parts = select(LanePart.item_id, LanePart.lane_id).where(LanePart.item_id.in_([item.id for item in items]))
+    lanes = dict(s.execute(parts.order_by(LanePart.item_id)).tuples().all())
+    skus: dict[int, int] = dict(
+        s.execute(select(Lane.id, Lane.sku_id).where(Lane.id.in_(lanes.values()), Lane.closed_at.is_(None))).tuples().all()
+    )
+    codes_of: dict[int, str] = dict(s.execute(select(Sku.id, Sku.code).where(Sku.id.in_(skus.values()))).tuples().all())
+    return out | {item: codes_of[skus[lane]] for item, lane in lanes.items() if lane in skus}
+
+
+def sightings(context: Context, item: int, since: datetime) -> Sequence[Sighting]:
+    """What was seen of an item since then, in the order of time."""
+    rows = select(Sighting).where(Sighting.item_id == item, Sighting.at >= since)
+    return context.session.scalars(rows.order_by(Sighting.at, Sighting.id)).all()
+
+
+def on_sale_by(context: Context, item: int, most: int = 300) -> list[tuple[Listing, Sku, str, Lane]]:
+    """Listings on sale that a lane of the item may fill, with SKU, store and that lane; what sells most first."""
+    rows = (
+        select(Listing, Sku, Store.name, Lane)
+        .join(Sku, Sku.id == Listing.sku_id)
+        .join(Store, Store.id == Listing.store_id)
+        .join(Lane, Lane.sku_id == Sku.id)
+        .join(LanePart, LanePart.lane_id == Lane.id)
+        .where(LanePart.item_id == item, Lane.closed_at.is_(None), Listing.state.in_(("live", "paused")))
+        .where(Lane.store_id.is_(None) | (Lane.store_id == Listing.store_id))
+        .order_by(Sku.pace.desc(), Listing.id)
+        .limit(most)
+    )
+    return list(context.session.execute(rows).tuples())

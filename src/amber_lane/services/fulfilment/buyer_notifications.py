@@ -210,3 +210,14 @@ def restore_template(context: Context, number: int, before: dict[str, object] | 
 @undoing.undoes("template.change")
 def undo_template_change(context: Context, act: AuditEntry) -> None:
     restore_template(context, undoing.after(act)["template"], act.before)
+
+
+def mails_of(context: Context, order: int) -> Sequence[Message]:
+    return context.session.scalars(select(Message).where(Message.order_id == order).order_by(Message.id)).all()
+
+
+def templates(context: Context) -> list[MessageTemplate]:
+    """All templates, in the order in which a buyer gets their mails."""
+    order = list(TEMPLATES)
+    rows = context.session.scalars(select(MessageTemplate)).all()
+    return sorted(rows, key=lambda one: (order.index(one.kind) if one.kind in order else 99, one.store_id or 0, one.language))

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from typing import Any
 from urllib.parse import quote
 
-from sqlalchemy import literal_column, select
+from sqlalchemy import func, literal_column, select
 
 from ...connectors.payloads import FulfilmentPayload
 from ...connectors.protocols import CarrierWord, Tracking
@@ -395,6 +395,29 @@ def enter_tracking(context: Context, reference: str, number: str, carrier: str, 
         parcel.made_at = at
     context.log("transit.number", purchase.reference, f"{purchase.reference}: {parcel.number} entered by hand")
     return parcel
+
+
+def passed_on(context: Context, parcel: int) -> PassedOn | None:
+    """When a parcel's number was given to its store."""
+    return context.session.scalar(select(PassedOn).where(PassedOn.parcel_id == parcel))
+
+
+def events_of(context: Context, parcel: int) -> Sequence[CarrierEvent]:
+    return context.session.scalars(select(CarrierEvent).where(CarrierEvent.parcel_id == parcel).order_by(CarrierEvent.at)).all()
+
+
+def counted(context: Context) -> dict[str, int]:
+    """How many parcels are in which state."""
+    return dict(context.session.execute(select(Parcel.state, func.count()).group_by(Parcel.state)).tuples().all())
+
+
+def numbers_of(context: Context, purchases: Sequence[int]) -> dict[int, list[str]]:
+    """Tracking numbers by purchase order."""
+    found: dict[int, list[str]] = {}
+    rows = select(ParcelLine.purchase_id, Parcel.number).join(Parcel, Parcel.id == ParcelLine.parcel_id)
+    for purchase, number in context.session.execute(rows.where(ParcelLine.purchase_id.in_(purchases))):
+        found.setdefault(purchase, []).append(number)
+    return found
 
 
 __all__ = [

@@ -75,6 +75,13 @@ def undo_rule(context: Context, before: dict[str, Any]) -> None:
         change_words(context, row, words[row.id])
 
 
+def drop_rule(context: Context, number: int) -> None:
+    """Words that a phrase rule changed stay as they are."""
+    row = context.get(PhraseRule, number, "phrase rule")
+    context.session.delete(row)
+    context.log("phrase.drop", row.find, f"phrase rule for {row.find!r} removed", reason="words that it changed stay as they are")
+
+
 @undoing.undoes("phrase.add")
 def undo_phrase_add(context: Context, act: AuditEntry) -> None:
     undo_rule(context, undoing.before(act))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 import nh3
 from sqlalchemy import select
@@ -99,3 +99,7 @@ def hidden_names(suppliers: Iterable[Supplier]) -> list[str]:
         if "." in host and not host.replace(".", "").isdecimal():
             names.add(host)
     return sorted((name for name in names if len(name) > 3), key=len, reverse=True)
+
+
+def all_rules(context: Context) -> Sequence[PhraseRule]:
+    return context.session.scalars(select(PhraseRule).order_by(PhraseRule.store_id, PhraseRule.find)).all()

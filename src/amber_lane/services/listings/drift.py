@@ -175,3 +175,8 @@ def settle(context: Context, numbers: Iterable[int], ours: bool) -> int:
     what = "what we want was sent again" if ours else "what the store shows was taken"
     context.log("drift.settle", f"{n} listings", f"{n} difference{'s' if n > 1 else ''} settled: {what}", count=n)
     return n
+
+
+def counted(context: Context) -> int:
+    """How many differences to what stores show are open."""
+    return context.session.scalar(select(func.count()).select_from(Drift).where(Drift.ended_at.is_(None))) or 0

@@ -6,12 +6,12 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from ...core.states import LISTING, OUTBOX
 from ...data.bulk import by_id
 from ...data.lanes import Lane
-from ...data.outbox import OPEN, AuditEntry, Outbox
+from ...data.outbox import OPEN, AuditEntry, Outbox, party_of
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
 from ..base import undoing
@@ -303,3 +303,33 @@ def undo_listing_end(context: Context, act: AuditEntry) -> None:
 def undo_listing_words(context: Context, act: AuditEntry) -> None:
     was = undoing.before(act)
     edit(context, was["listing"], None, was["words"])
+
+
+@dataclass
+class OnItsWay:
+    """Where published listings stand with their stores; refused: how many by reason."""
+
+    waiting: int = 0
+    there: int = 0
+    refused: dict[str, int] = field(default_factory=dict)
+    refused_ids: list[int] = field(default_factory=list)
+
+
+def on_its_way(context: Context, listings: Iterable[int]) -> OnItsWay:
+    subjects = [f"listing:{number}" for number in listings]
+    newest = select(func.max(Outbox.id)).where(Outbox.subject.in_(subjects)).group_by(Outbox.subject)
+    out = OnItsWay()
+    for subject, state, answer in context.session.execute(select(Outbox.subject, Outbox.state, Outbox.answer).where(Outbox.id.in_(newest))):
+        if state == "done":
+            out.there += 1
+        elif state == "dead":
+            out.refused[answer] = out.refused.get(answer, 0) + 1
+            out.refused_ids.append(party_of(subject)[1])
+        elif state != "dropped":
+            out.waiting += 1
+    return out
+
+
+def copies_of(context: Context, listing: int) -> Sequence[Listing]:
+    """Listings in other stores that were made from this one."""
+    return context.session.scalars(select(Listing).where(Listing.copied_from == listing)).all()

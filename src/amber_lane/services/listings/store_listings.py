@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 
 from ...connectors.protocols import StoreListing
 from ...core.states import LISTING
+from ...data.base import by_index
 from ...data.bulk import in_chunks
+from ...data.outbox import Outbox, party_of
 from ...data.setup import Store
-from ...data.shelf import Listing, Sku
+from ...data.shelf import IS_DIFFERING, Listing, Sku
+from ...data.tallies import tally
 from ..base.context import Context
 from ..base.errors import Invalid
 from .content_rules import clean_html
@@ -109,3 +112,17 @@ def differing(row: Listing, shown: StoreListing) -> dict[str, str] | None:
     pairs = (("title", row.title, shown.title), ("description", row.description, clean_html(shown.description)))
     found = {name: theirs for name, ours, theirs in pairs if theirs and theirs != ours}
     return found or None
+
+
+def counted(context: Context) -> dict[int, dict[str, int]]:
+    """By store: how many of its listings are in which state, differ from ours there, or were rejected."""
+    counts: dict[int, dict[str, int]] = {}
+    for (number, state), n in tally(context.session, "listings").items():
+        counts.setdefault(int(number), {})[state] = n
+    differing = select(Listing.store_id, func.count()).where(IS_DIFFERING).group_by(Listing.store_id)
+    for store, n in context.session.execute(by_index(differing, Listing, "ix_listing_theirs")):
+        counts.setdefault(store, {})["differs"] = n
+    dead = select(Outbox.target, func.count(func.distinct(Outbox.subject))).where(Outbox.state == "dead", Outbox.kind == "listing")
+    for target, n in context.session.execute(dead.group_by(Outbox.target)):
+        counts.setdefault(party_of(target)[1], {})["refused"] = n
+    return counts

@@ -19,7 +19,7 @@ from ...data.lanes import Lane, LanePart
 from ...data.orders import OrderLine
 from ...data.outbox import AuditEntry
 from ...data.setup import Origin, Service, Store, Supplier
-from ...data.shelf import Sku
+from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ..base import undoing
 from ..base.context import Context
@@ -389,3 +389,15 @@ def supplier_names(context: Context) -> dict[int, str]:
 @undoing.undoes("lane.close")
 def undo_lane_close(context: Context, act: AuditEntry) -> None:
     reopen_lane(context, undoing.before(act)["lane"], undoing.before(act)["use"])
+
+
+def sold_in(context: Context, sku: int) -> list[str]:
+    """Names of the stores that a SKU is listed in."""
+    mine = (Listing.sku_id == sku, Listing.state != "ended")
+    return list(context.session.scalars(select(Store.name).join(Listing, Listing.store_id == Store.id).where(*mine).order_by(Store.id)))
+
+
+def with_lane(context: Context, skus: Sequence[int]) -> set[int]:
+    """Which of these SKUs have a lane of their own goods."""
+    own = (Lane.sku_id.in_(skus), Lane.closed_at.is_(None), Lane.is_substitute.is_(False))
+    return set(context.session.scalars(select(Lane.sku_id).where(*own)))

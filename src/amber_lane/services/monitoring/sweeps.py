@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 import numpy as np
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 
 from ...core.currency import MINOR_DIGITS, show
 from ...core.money import Bools, Ints
@@ -19,7 +19,7 @@ from ...data.bulk import bulk_update, in_chunks, quiet
 from ...data.lanes import Lane, LanePart, by_items
 from ...data.setup import Supplier
 from ...data.shelf import IS_OUT_OF_STOCK, Listing
-from ...data.source import Item
+from ...data.source import IS_DOUBTED, Item
 from ...data.watch import Sighting, Sweep
 from ..base import house_days
 from ..base.context import Context
@@ -415,6 +415,33 @@ def item_history(context: Context, item: int, since: datetime) -> list[tuple[dat
     now = context.get(Item, item, "item")
     first = (rows[0].old_cost, rows[0].old_stock) if rows and rows[0].old_cost > 0 else (now.cost, now.stock)
     return [(since, *first), *((row.at, row.cost, row.stock) for row in rows)]
+
+
+def was_swept(context: Context, supplier: int) -> bool:
+    return context.session.scalar(select(Sweep.id).where(Sweep.supplier_id == supplier).limit(1)) is not None
+
+
+def since(context: Context, supplier: int, begun: datetime, most: int = 90) -> Sequence[Sweep]:
+    """A supplier's sweeps since then, the newest first."""
+    rows = select(Sweep).where(Sweep.supplier_id == supplier, Sweep.started >= begun)
+    return context.session.scalars(rows.order_by(Sweep.id.desc()).limit(most)).all()
+
+
+def written_by(context: Context, sweep: int, most: int = 200) -> list[tuple[Sighting, Item]]:
+    """The sightings that a sweep wrote, with their items."""
+    rows = select(Sighting, Item).join(Item, Item.id == Sighting.item_id).where(Sighting.sweep_id == sweep)
+    return list(context.session.execute(rows.order_by(Sighting.id).limit(most)).tuples())
+
+
+def doubted(context: Context, most: int = 500) -> list[tuple[Item, str]]:
+    """Items in doubt, with their suppliers' names."""
+    rows = select(Item, Supplier.name).join(Supplier, Supplier.id == Item.supplier_id).where(IS_DOUBTED)
+    return list(context.session.execute(rows.order_by(Item.number).limit(most)).tuples())
+
+
+def count_doubted(context: Context) -> int:
+    rows = select(func.count()).select_from(Item).where(IS_DOUBTED)
+    return context.session.scalar(by_index(rows, Item, "ix_item_doubted")) or 0
 
 
 __all__ = [

@@ -279,4 +279,14 @@ def step_line(line: OrderLine, move: str, reason: str = "") -> None:
     line.version += 1
 
 
+def plan_of(context: Context, order: int) -> FillPlan | None:
+    """How an order is filled, as it was last planned."""
+    return context.session.scalar(select(FillPlan).where(FillPlan.order_id == order))
+
+
+def hold_of(context: Context, order: int) -> Hold | None:
+    """What an order waits for, if it does."""
+    return context.session.scalar(select(Hold).where(Hold.order_id == order, Hold.ended.is_(None)))
+
+
 __all__ = ["OPEN", "arrival", "bought_parts", "is_due", "lines_of", "open_orders", "replan", "step_line"]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from sqlalchemy import select
 
 from ...core.texts import is_mail
@@ -32,3 +34,17 @@ def make_person(
     context.session.flush()
     context.log("person.join", person.name, f"{person.name} joined as {role}")
     return person
+
+
+def any_there(context: Context) -> bool:
+    """Whether anybody was ever entered here."""
+    return context.session.scalar(select(Person.id).limit(1)) is not None
+
+
+def present(context: Context) -> Sequence[Person]:
+    return context.session.scalars(select(Person).where(Person.gone_at.is_(None)).order_by(Person.id)).all()
+
+
+def with_mail(context: Context, mail: str) -> Person | None:
+    """Who signs in with a mail address."""
+    return context.session.scalar(select(Person).where(Person.mail == mail, Person.gone_at.is_(None)))

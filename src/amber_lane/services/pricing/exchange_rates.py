@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from decimal import ROUND_HALF_UP, Decimal
@@ -213,3 +213,8 @@ def take_sheet(context: Context, checked: Checked) -> int:
         lines = [f"1 {base} is {show_rate(nano)} {quote}" for base, quote, nano, _ in checked.good[:6]]
         follow(context, "rates", lines, f"{len(checked.good)} rates brought in by a sheet", seen=True)
     return len(checked.good)
+
+
+def sources(context: Context) -> Sequence[RateSource]:
+    """Who tells rates by themselves."""
+    return context.session.scalars(select(RateSource)).all()

@@ -209,3 +209,7 @@ def fee_rows(s: Session) -> dict[tuple[int, str], FeeRow]:
 
 def fee_of(fees: Mapping[tuple[int, str], FeeRow], store: int, category: str) -> FeeRow | None:
     return fees.get((store, category)) or fees.get((store, ""))
+
+
+def all_fees(s: Session) -> Sequence[FeeRow]:
+    return s.scalars(select(FeeRow).order_by(FeeRow.category)).all()

@@ -213,3 +213,9 @@ def policy_for(s: Session, **keys: str) -> dict[str, Any]:
 def refund_cost(context: Context) -> int:
     """What one refund costs beside the lost profit, in the house's money."""
     return int(policy_for(context.session)["refund_cost"])
+
+
+def of_scopes(s: Session) -> list[Policy]:
+    """What suppliers, stores, categories and SKUs have otherwise than all."""
+    rows = s.scalars(select(Policy).where(Policy.scope != "house").order_by(Policy.scope, Policy.scope_key))
+    return [row for row in rows if row.fields]

@@ -6,6 +6,7 @@ import json
 import threading
 from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
+from datetime import datetime
 from typing import Any
 
 import numpy as np
@@ -341,3 +342,13 @@ def undo_response_settle(context: Context, act: AuditEntry) -> None:
 @undoing.undoes("rule.change", "policy.change", "fees.change", "terms.change", "rate.change", whole=True)
 def undo_rule_change(context: Context, act: AuditEntry) -> None:
     restore(context, act)
+
+
+def decisions_of(context: Context, listing: int, since: datetime) -> Sequence[ListingDecision]:
+    """What was sent or settled for a listing since then, in the order of time."""
+    mine = (ListingDecision.listing_id == listing, ListingDecision.state.in_(("sent", "kept")), ListingDecision.at >= since)
+    return context.session.scalars(select(ListingDecision).where(*mine).order_by(ListingDecision.at)).all()
+
+
+def titles(context: Context, listings: Sequence[int]) -> dict[int, str]:
+    return dict(context.session.execute(select(Listing.id, Listing.title).where(Listing.id.in_(listings))).tuples().all())

@@ -143,3 +143,7 @@ def restore(context: Context, account: int | None, before: dict[str, object] | N
 @undoing.undoes("account.keep", "account.remove")
 def undo_account_keep(context: Context, act: AuditEntry) -> None:
     restore(context, undoing.after(act).get("account"), act.before)
+
+
+def every(context: Context) -> Sequence[BuyingAccount]:
+    return context.session.scalars(select(BuyingAccount).order_by(BuyingAccount.supplier_id, BuyingAccount.id)).all()

@@ -434,6 +434,10 @@ def money_of(context: Context, orders: Iterable[int]) -> tuple[dict[str, int], l
     }, sorted(worth.left_out)
 
 
+def of_order(context: Context, order: int) -> Sequence[PurchaseOrder]:
+    return context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == order).order_by(PurchaseOrder.id)).all()
+
+
 __all__ = ["due_orders", "money_of", "ready_orders", "send", "take_answer", "take_answers", "take_back", "under_way", "wait"]
 
 

@@ -136,3 +136,9 @@ def judge(context: Context, number: int, version: int, verdict: str, note: str) 
 @undoing.undoes("sample.order")
 def undo_sample_order(context: Context, act: AuditEntry) -> None:
     take_back(context, undoing.after(act))
+
+
+def newest(context: Context, most: int = 200) -> list[tuple[Sample, Item, str]]:
+    """Samples with their items and suppliers' names, the newest first."""
+    rows = select(Sample, Item, Supplier.name).join(Item, Item.id == Sample.item_id).join(Supplier, Supplier.id == Item.supplier_id)
+    return list(context.session.execute(rows.order_by(Sample.id.desc()).limit(most)).tuples())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict, replace
 from datetime import timedelta
 from typing import Any
@@ -115,3 +115,8 @@ def stop(context: Context, number: int) -> None:
     context.log("search.stop", row.name, f"no longer looks for {row.name}", reason="what it brought in stays")
     context.session.delete(row)
     context.session.flush()
+
+
+def every(context: Context) -> Sequence[SavedSearch]:
+    """All saved searches, the newest first."""
+    return context.session.scalars(select(SavedSearch).order_by(SavedSearch.id.desc())).all()

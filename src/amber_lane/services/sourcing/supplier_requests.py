@@ -14,7 +14,7 @@ from ...data.setup import Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item, SupplierRequest
 from ..base.context import Context
-from ..base.errors import Conflict, Invalid
+from ..base.errors import Conflict, Invalid, NotFound
 from ..mapping import lanes, similarity
 from ..outbox import queue
 
@@ -121,3 +121,20 @@ def all_of(context: Context) -> list[SupplierRequest]:
     """Open ones first, the newest of each first."""
     rows = context.session.scalars(select(SupplierRequest).order_by(SupplierRequest.id.desc()).limit(200))
     return sorted(rows, key=lambda row: row.state not in OPEN)
+
+
+def sku_called(context: Context, code: str) -> Sku:
+    """A SKU by its code; NotFound."""
+    found = context.session.scalar(select(Sku).where(Sku.code == code))
+    if found is None:
+        raise NotFound(f"there is no SKU {code}")
+    return found
+
+
+def item_named(context: Context, request: int, number: str) -> Item:
+    """The item that a supplier names in answer to a request; NotFound where it is not here."""
+    row = context.get(SupplierRequest, request, "request")
+    found = context.session.scalar(select(Item).where(Item.supplier_id == row.supplier_id, Item.number == number))
+    if found is None:
+        raise NotFound(f"this supplier has no item {number} with us; import it first")
+    return found
