@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 import json
 from datetime import UTC, datetime, timedelta, timezone
 
@@ -176,6 +177,25 @@ def test_what_is_kept_as_json_has_the_new_names(tmp_path) -> None:
         assert s.execute(text("select audit_entry_id, before, after from audit_entry_part")).all() == [(7, '{"told": torn', None)]
         assert json.loads(s.execute(text("select value from setting where name = 's'")).scalar_one()) == [{"reason": [{"message": 2}]}]
         assert s.execute(text("select alert from snooze")).scalar_one() == "t"
+
+
+def test_what_was_read_out_of_sentences_becomes_a_code(small: Small) -> None:
+    """Why a lane is in its state and what is wrong with a bill, of a house that was kept by the words alone."""
+    causes = {
+        "set by Ada": "person",
+        "looked at and right, says Ada": "confirmed",
+        "by what happened: 3 of 9 came late": "record",
+        "I-1 comes in packs of 6 now, not of 1; say how many make one unit sold": "packs",
+        "its supplier is disconnected": "supplier_ended",
+        "proven by ONE-1-1": "proven",
+    }
+    with small.db.writing() as s:
+        codes = importlib.import_module("amber_lane.data.migrations.versions.0015_codes")
+        for number, reason in enumerate(causes, 1):
+            s.execute(text("update lane set reason = :reason, cause = '' where id = :id").bindparams(reason=reason, id=number))
+        for cause, words in codes.CAUSES:
+            s.execute(codes.cause_of(cause, words))
+        assert list(s.scalars(text("select cause from lane order by id"))) == list(causes.values())
 
 
 def test_the_data_is_copied_before_its_shape_changes_and_a_newer_one_is_refused(tmp_path) -> None:

@@ -20,9 +20,12 @@ from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
 from amber_lane.jobs.background_jobs import LongJobs, start
+from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.grids import goods_grids
+from amber_lane.services.grids.grid import GridQuery
 from amber_lane.services.imports.sheet_kinds import kind_of, out_rows
 from amber_lane.services.mapping import (
     audit,
@@ -104,6 +107,12 @@ def test_the_sure_are_opened_by_a_job_with_spares_and_proof_and_a_refused_pair_n
     # The cheaper one at the door is the main lane, the other its spare; the refused SKU still waits for a person.
     assert opened(strap, 1) == [(0, 21), (1, 1)] and opened(strap, 3) == [(0, 23), (1, 3)] and opened(strap, 2) == []
     lane = strap.lane(1)
+    with strap.db.reading() as s:
+        by = {
+            who: {row.sku for row in goods_grids.page(strap.context(s), "lanes", GridQuery(filters={"by": who}))[0]}
+            for who in ("itself", "person")
+        }
+    assert {"S-1", "S-3"} <= by["itself"] and not by["itself"] & by["person"]
     assert lane.match_evidence["alone"] and lane.match_evidence["score"] > 90 and f"barcode {CODES[0]}" in lane.match_evidence["agrees"]
     assert [row.state for row in strap.all(select(OrderLine).where(OrderLine.order_id == order.id))] == ["ready"]
     act = strap.act("lane.sure")
@@ -459,6 +468,11 @@ def test_trust_comes_from_what_happened_and_makes_lanes_slow_or_shut(small: Smal
     # What a person confirms is left as they said.
     small.write(lambda context: lane_terms.confirm_lane(context, small.lane(2).id, small.lane(2).version))
     assert small.write(performance.follow_trust) == 0
+    # And so is what they set with a reason in words of their own; undone, the lane is judged again.
+    small.write(lambda context: lanes.change_lane(context, small.lane(3).id, small.lane(3).version, state="open", reason="they promised"))
+    assert small.lane(3).cause == LaneCause.person and small.write(performance.follow_trust) == 0
+    small.write(lambda context: undo.undo(context, small.act("lane.change").id))
+    assert (small.lane(3).state, small.lane(3).cause, small.lane(3).reason[:17]) == ("shut", LaneCause.record, "by what happened:")
 
 
 SHEET = "store,sku,supplier,item,units_per_sale,use\n"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { onMounted, onUnmounted, ref, watch } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { onMounted, ref, watch } from 'vue'
 import { api, signedOut, take, type Schema } from '@/api/client'
 import AgentDesk from '@/stations/agent/AgentDesk.vue'
 import SecondStep from '@/stations/setup/SecondStep.vue'
@@ -54,13 +55,9 @@ watch(
 )
 onMounted(() => {
   void look()
-  window.addEventListener('keydown', onKey)
-  signedOut.addEventListener('out', out)
 })
-onUnmounted(() => {
-  window.removeEventListener('keydown', onKey)
-  signedOut.removeEventListener('out', out)
-})
+useEventListener(window, 'keydown', onKey)
+useEventListener(signedOut, 'out', out)
 </script>
 
 <template>

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** Find or do anything: a SKU, an order, a tracking number, or a command. */
+import { watchDebounced } from '@vueuse/core'
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogPanel } from '@headlessui/vue'
-import { computed, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, take, type Schema } from '@/api/client'
 import { useKeys } from './keys'
@@ -37,7 +38,7 @@ const COMMANDS: Choice[] = [
   { kind: 'Go', name: 'Watch', message: 'sweeps and responses', run: go('/watch') },
   { kind: 'Go', name: 'Orders', message: 'where they stand', run: go('/orders') },
   { kind: 'Go', name: 'Transit', message: 'parcels and promises', run: go('/transit') },
-  { kind: 'Go', name: 'Stores and suppliers', message: 'join, check, mend links', run: go('/setup/partners') },
+  { kind: 'Go', name: 'Stores and suppliers', message: 'connect, check, mend links', run: go('/setup/partners') },
   { kind: 'Go', name: 'Limits', message: 'what we follow and what we hold', run: go('/setup/limits') },
   { kind: 'Go', name: 'Log', message: 'who did what, and undo', run: go('/setup/log') },
   {
@@ -54,13 +55,13 @@ const COMMANDS: Choice[] = [
   },
   { kind: 'Do', name: 'Keys of this view', message: '', run: () => emit('help') },
 ]
-let timer: ReturnType<typeof setTimeout> | undefined
-watch(words, (now) => {
-  clearTimeout(timer)
-  timer = setTimeout(async () => {
+watchDebounced(
+  words,
+  async (now) => {
     found.value = now.trim().length > 1 ? await take(api.GET('/api/v1/find', { params: { query: { words: now } } })).catch(() => []) : []
-  }, 120)
-})
+  },
+  { debounce: 120 },
+)
 const choices = computed<Choice[]>(() => {
   const text = words.value.trim().toLowerCase()
   const commands = COMMANDS.filter((one) => !text || `${one.name} ${one.message}`.toLowerCase().includes(text))

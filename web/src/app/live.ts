@@ -1,4 +1,5 @@
-import { computed, reactive, ref } from 'vue'
+import { useEventSource, useIntervalFn } from '@vueuse/core'
+import { computed, reactive, ref, watch } from 'vue'
 import { ROOT, api, take, type Schema } from '@/api/client'
 import { queries } from '@/main'
 
@@ -6,7 +7,6 @@ export type Pulse = Schema<'Pulse'>
 
 const pulse = ref<Pulse | null>(null)
 const state = reactive({ connected: false, at: 0, tick: 0 })
-let source: EventSource | null = null
 
 /** Take a pulse in; queries are looked at again whenever the data or what waits changed. */
 function takeIn(next: Pulse): void {
@@ -30,27 +30,26 @@ export async function lookNow(): Promise<Pulse | null> {
   }
 }
 
+const stream = useEventSource(`${ROOT}/api/v1/events`, ['pulse'] as const, { immediate: false, autoReconnect: true })
+watch(stream.data, (said) => {
+  if (!said) return
+  state.connected = true
+  takeIn(JSON.parse(said) as Pulse)
+})
+watch(stream.error, (wrong) => wrong && (state.connected = false))
+
 /** Open the stream of the pulse. */
 export function listen(): void {
-  source?.close()
-  source = new EventSource(`${ROOT}/api/v1/events`)
-  source.addEventListener('pulse', (event) => {
-    state.connected = true
-    takeIn(JSON.parse((event as MessageEvent<string>).data) as Pulse)
-  })
-  source.onerror = () => {
-    state.connected = false
-  }
+  stream.open()
 }
 
 export function hush(): void {
-  source?.close()
-  source = null
+  stream.close()
   pulse.value = null
 }
 
 const beat = ref(performance.now())
-setInterval(() => (beat.value = performance.now()), 1000)
+useIntervalFn(() => (beat.value = performance.now()), 1000)
 
 /** The business's time now: the practice world's clock runs on between two pulses. */
 const now = computed(() =>

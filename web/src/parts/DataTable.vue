@@ -1,7 +1,8 @@
 <script setup lang="ts" generic="R extends { id: number }">
 /** The one table for long lists: sorted and paged by the server, rows only where they are seen, worked by keys and mouse. */
+import { useMediaQuery } from '@vueuse/core'
 import { useVirtualizer } from '@tanstack/vue-virtual'
-import { computed, onBeforeUnmount, ref, toRef, watch } from 'vue'
+import { computed, ref, toRef, watch } from 'vue'
 import type { ListPath } from '@/api/lists'
 import { useKeys } from '@/app/keys'
 import { tell, wordsOf } from '@/app/messages'
@@ -34,11 +35,7 @@ const props = defineProps<{
 const emit = defineEmits<{ open: [row: R]; sort: [key: string, down: boolean]; chosen: [ids: number[]]; act: [row: R] }>()
 const active = defineModel<number | null>('active', { default: null })
 
-const room = window.matchMedia('(min-width: 1180px)')
-const roomy = ref(room.matches)
-const measure = () => (roomy.value = room.matches)
-room.addEventListener('change', measure)
-onBeforeUnmount(() => room.removeEventListener('change', measure))
+const roomy = useMediaQuery('(min-width: 1180px)')
 const shown = computed(() => props.columns.filter((column) => roomy.value || !column.wide))
 const list = usePages<R>(props.path, toRef(props, 'ask'))
 const box = ref<HTMLElement | null>(null)

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Which of a sheet's columns are ours: what was guessed, what a person says, and ten rows as they would be read. */
-import { computed, reactive, ref, watch } from 'vue'
+import { watchDebounced } from '@vueuse/core'
+import { computed, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { wordsOf } from '@/app/messages'
 import { plural } from './format'
@@ -44,11 +45,7 @@ async function again(fresh: boolean) {
     if (mine === turn) error.value = wordsOf(problem)
   }
 }
-let later: ReturnType<typeof setTimeout> | undefined
-watch(columns, () => {
-  clearTimeout(later)
-  later = setTimeout(() => void again(false), 250)
-})
+watchDebounced(columns, () => void again(false), { debounce: 250 })
 const choose = (name: string, value: string) => (columns[name] = value === ALWAYS ? `${ALWAYS} ` : value)
 </script>
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One SKU: which item fills it, what opening the lane would do, and its sizes together. One key settles it. */
+import { watchDebounced } from '@vueuse/core'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
@@ -28,19 +29,19 @@ const family = ref(false)
 const form = ref(false)
 /** What it would do is worked out for the row that a person rests on, not for every row passed by. */
 const rested = ref<{ item: Offer; units: string } | null>(null)
-let timer: ReturnType<typeof setTimeout> | undefined
-watch(words, (now) => {
-  clearTimeout(timer)
-  timer = setTimeout(() => {
+watchDebounced(
+  words,
+  (now) => {
+    if (now === asked.value) return
     asked.value = now
     cursor.value = 0
-  }, 150)
-})
+  },
+  { debounce: 150 },
+)
 /** The page stays and its SKU changes, which is quicker than building it anew. */
 watch(
   () => props.sku,
   () => {
-    clearTimeout(timer)
     words.value = asked.value = units.value = ''
     cursor.value = 0
     rested.value = null
@@ -59,15 +60,10 @@ const body = (one: Offer, use: number) => ({
   use,
   instead: false,
 })
-let resting: ReturnType<typeof setTimeout> | undefined
-watch(
-  [current, units],
-  () => {
-    clearTimeout(resting)
-    resting = setTimeout(() => (rested.value = current.value ? { item: current.value, units: unitsOf(current.value) } : null), 180)
-  },
-  { immediate: true },
-)
+watchDebounced([current, units], () => (rested.value = current.value ? { item: current.value, units: unitsOf(current.value) } : null), {
+  debounce: 180,
+  immediate: true,
+})
 const { data: preview, error: refused } = useQuery({
   queryKey: computed(() => ['preview', props.sku, rested.value?.item.item_id, rested.value?.units]),
   queryFn: () => take(api.POST('/api/v1/lanes/preview', { body: body(rested.value!.item, 0) })),

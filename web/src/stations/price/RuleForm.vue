@@ -1,6 +1,7 @@
 <script setup lang="ts">
+import { watchDebounced } from '@vueuse/core'
 import { useQuery } from '@tanstack/vue-query'
-import { computed, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
+import { computed, onMounted, reactive, ref, watch } from 'vue'
 import { api, take } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import { useKeys } from '@/app/keys'
@@ -62,12 +63,7 @@ function save() {
   if (rule) emit('save', rule)
 }
 // While it is typed the picture beside it answers; nothing is kept by that.
-let timer: ReturnType<typeof setTimeout> | undefined
-watch([texts, kind, scope, key], () => {
-  clearTimeout(timer)
-  timer = setTimeout(() => emit('try', made({})), 60)
-})
-onBeforeUnmount(() => clearTimeout(timer))
+watchDebounced([texts, kind, scope, key], () => emit('try', made({})), { debounce: 60 })
 useKeys('Rule', [{ key: 'escape', message: 'leave the rule', run: () => emit('close') }])
 const first = ref<HTMLElement | null>(null)
 onMounted(() => first.value?.querySelector<HTMLElement>('select, input')?.focus())

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** Words replaced or taken out, whole words only; what a rule would change is seen before it is kept. */
+import { watchDebounced } from '@vueuse/core'
 import { useQuery } from '@tanstack/vue-query'
-import { reactive, ref, watch } from 'vue'
+import { reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
@@ -16,10 +17,9 @@ const { data } = asked
 const form = reactive({ find: '', put: '', store: null as number | null })
 const effect = ref<Schema<'EffectOut'> | null>(null)
 const error = ref('')
-let timer: ReturnType<typeof setTimeout> | undefined
-watch(form, () => {
-  clearTimeout(timer)
-  timer = setTimeout(async () => {
+watchDebounced(
+  form,
+  async () => {
     error.value = ''
     effect.value = null
     if (!form.find.trim()) return
@@ -28,8 +28,9 @@ watch(form, () => {
     } catch (problem) {
       error.value = wordsOf(problem)
     }
-  }, 250)
-})
+  },
+  { debounce: 250 },
+)
 async function keep() {
   if (await act(() => take(api.POST('/api/v1/shelf/phrases', { body: { ...form } })))) Object.assign(form, { find: '', put: '' })
 }

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useMediaQuery } from '@vueuse/core'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
@@ -41,13 +42,13 @@ const pills = computed(() => {
   ]
 })
 /** On a narrow screen the mark on the way says enough of the promise; its day stands in the bench. */
-const wide = window.matchMedia('(min-width: 1200px)').matches
+const wide = useMediaQuery('(min-width: 1200px)')
 const columns = computed<Column[]>(() => [
-  { key: 'number', label: 'Parcel', width: wide ? '168px' : '150px' },
+  { key: 'number', label: 'Parcel', width: wide.value ? '168px' : '150px' },
   { key: 'order', label: 'Order and buyer', width: '22%' },
   { key: 'way', label: 'Way against the promise', sort: 'made_at' },
-  { key: 'last_word', label: 'Last word', width: wide ? '21%' : '25%' },
-  ...(wide ? [{ key: 'promised_by', label: 'Promised', right: true, width: '92px' }] : []),
+  { key: 'last_word', label: 'Last word', width: wide.value ? '21%' : '25%' },
+  ...(wide.value ? [{ key: 'promised_by', label: 'Promised', right: true, width: '92px' }] : []),
   ...(view.value === 'trouble' ? [{ key: 'at_risk', label: 'At risk', sort: false as const, right: true, width: '84px' }] : []),
 ])
 const active = ref<number | null>(null)

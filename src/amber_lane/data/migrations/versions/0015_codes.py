@@ -20,10 +20,15 @@ CAUSES = (
 FAULTS = (("other_currency", "its bill is in %"), ("far_higher", "its bill of %"))
 
 
+def cause_of(cause: str, words: str) -> sa.TextClause:
+    change = sa.text("update lane set cause = :cause where cause = '' and reason like :words")
+    return change.bindparams(cause=cause, words=words)
+
+
 def upgrade() -> None:
     op.add_column("lane", sa.Column("cause", sa.Text(), nullable=False, server_default=""))
     for cause, words in CAUSES:
-        op.execute(sa.text("update lane set cause = :cause where cause = '' and reason like :words").bindparams(cause=cause, words=words))
+        op.execute(cause_of(cause, words))
     op.add_column("purchase_order", sa.Column("bill_fault", sa.Text(), nullable=False, server_default=""))
     for fault, words in FAULTS:
         change = sa.text("update purchase_order set bill_fault = :fault where noted like :words")
