@@ -132,7 +132,7 @@ def test_nobody_gets_in_without_signing_in_nor_by_another_page(app, client):
         ("post", "/sheets/lanes/take", {"token": "0" * 24}, 404, "not here any more"),
         ("get", "/sheets/weather/template.csv", None, 422, "no sheet called"),
         ("post", "/prices/apply", {"rules": [{"rule": "margin", "rule_value": 1000000}], "seen": {}}, 422, "below 100 %"),
-        ("get", "/world/clock", None, 409, "not a practice house"),
+        ("get", "/world/clock", None, 409, "no practice world"),
     ],
 )
 def test_bad_input_gets_a_clear_word(client, method, path, body, status, said):

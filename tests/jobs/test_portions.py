@@ -172,7 +172,7 @@ def test_prices_that_all_move_at_once_wait_though_each_portion_is_small(many: Sm
     work(many)
     assert all(new[3] > old[3] for new, old in zip(shown(many), before, strict=True))
     acts = many.all(select(AuditEntry).where(AuditEntry.kind == "response.settle"))
-    assert len(acts) == 1 and "6 waiting responses approved" in acts[0].message and len(many.all(select(AuditEntryPart))) == 2
+    assert len(acts) == 1 and "6 waiting decisions approved" in acts[0].message and len(many.all(select(AuditEntryPart))) == 2
     many.write(lambda context: undo.undo(context, acts[0].id))
     work(many)
     assert [row[3] for row in shown(many)] == [row[3] for row in before]

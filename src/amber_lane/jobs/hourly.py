@@ -84,7 +84,7 @@ class Hourly:
             context = Context(s, self.clock, "Watch")
             categories = return_rates.keep(context, back)
             if categories and policy_for(context.session)["reserve_real"]:
-                act = context.log("reserve.counted", "returns", "what came back was counted anew", reason="the returns reserve follows it")
+                act = context.log("reserve.counted", "returns", "returns were counted anew", reason="the returns reserve follows it")
                 respond(context, return_rates.skus_of(context, categories, back), act=act.id, alone=True)
 
     def _prune(self) -> None:

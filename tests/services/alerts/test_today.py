@@ -350,5 +350,5 @@ def test_a_trouble_put_off_until_it_changes_wakes_when_it_says_something_else(sm
     assert not of(small, "Unmapped"), "time alone does not wake it"
     small.order("B", ("S-99", 1, 900))
     assert [one.message for one in of(small, "Unmapped")] == ["2 orders wait on S-99"]
-    with pytest.raises(Conflict, match="settled"):
+    with pytest.raises(Conflict, match="done already"):
         small.write(lambda context: today.put_off(context, "lane:nothing", 4, until_change=True))

@@ -391,7 +391,7 @@ def test_what_really_came_back_is_kept_for_returns_where_no_rule_says(small: Sma
     with small.db.reading() as s:
         _, _, found = what_if.explain_price(small.context(s), 1)
     assert found is not None
-    kept = next(one for one in found.bounds if one.name == "Kept for returns")
+    kept = next(one for one in found.bounds if one.name == "Reserve for returns")
     assert (kept.message, kept.by) == ("30 %", "what came back") and any("30 %" in step.name for step in found.steps)
     rule = next(one for one in found.bounds if one.name.startswith("Lowest for a margin"))
     assert rule.by == "house"

@@ -208,7 +208,7 @@ def _doubts(context: Context) -> Iterator[Alert]:
             seen.get(item.id) or context.now,
             AlertStep("Keep the last good cost", act=True),
             worth.of(max(item.doubt_cost - item.cost, 0), item.currency),
-            other=AlertStep("Believe it", act=True) if item.doubt_cost > 0 else None,
+            other=AlertStep("Use the new cost", act=True) if item.doubt_cost > 0 else None,
             cause=Cause(
                 f"doubt:{item.supplier_id}",
                 f"{{n}} costs of {quoted(suppliers[item.supplier_id].name)} are in doubt",

@@ -151,7 +151,7 @@ def _odd_rates(context: Context) -> Iterator[Alert]:
                 datetime.fromisoformat(message["at"]),
                 AlertStep("Keep the old rate", act=True),
                 0,
-                other=AlertStep("Believe it", act=True),
+                other=AlertStep("Use the new rate", act=True),
             )
     old = [one for one in exchange_rates.pairs(context) if one.old]
     if old:

@@ -153,7 +153,7 @@ def settle(context: Context, numbers: Iterable[int], ours: bool) -> int:
     is not taken: there ours is sent again all the same."""
     rows = [one for one in by_id(context.session, Drift, numbers).values() if one.ended_at is None]
     if not rows:
-        raise Conflict("these differences are gone already; nothing was changed")
+        raise Conflict("these differences are done already; nothing was changed")
     listings = by_id(context.session, Listing, (one.listing_id for one in rows))
     for one in rows:
         listing = listings[one.listing_id]

@@ -100,7 +100,7 @@ class Overlay:
 
     values: dict[str, Ints]
     source: dict[str, Ints]
-    names: list[str] = field(default_factory=lambda: ["house"])
+    names: list[str] = field(default_factory=lambda: ["general rule"])
 
 
 def _rows_of(keys: Keys | None, scope: str, wanted: Iterable[str]) -> dict[str, Ints]:
@@ -145,8 +145,8 @@ def lay_over(
 
 
 def _named(scope: str, key: str, band: int, money: str) -> str:
-    """A rule as the bench calls it: 'house', 'store BF', 'house from €5.00'."""
-    whose = f"{'SKU' if scope == 'sku' else scope} {key}".strip()
+    """A rule as the bench calls it: 'general rule', 'store BF', 'general rule from €5.00'."""
+    whose = {"house": "general rule", "sku": f"SKU {key}"}.get(scope, f"{scope} {key}")
     return f"{whose} from {show(band, money)}" if band else whose
 
 

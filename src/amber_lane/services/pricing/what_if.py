@@ -239,7 +239,7 @@ def settle(context: Context, numbers: Iterable[int], approve: bool) -> int:
         raise Conflict("nothing of this waits any more")
     if len(chosen) <= portions.AT_ONCE:
         return _settle(context, {"approve": approve}, chosen)
-    title = f"{'Approving' if approve else 'Leaving'} {len(chosen):,} waiting responses"
+    title = f"{'Approving' if approve else 'Leaving'} {len(chosen):,} waiting decisions"
     portions.enter(context, "settle", title, {"approve": approve}, portions.cut(chosen), len(chosen))
     return len(chosen)
 

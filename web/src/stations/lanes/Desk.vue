@@ -194,13 +194,13 @@ useKeys('This SKU', [
           <li>
             <template v-if="preview.orders"
               >{{ plural(preview.orders, 'waiting order') }} {{ preview.orders === 1 ? 'goes' : 'go' }} on<template v-if="preview.profit"
-                >, <b>{{ money(preview.profit) }}</b> kept of each unit</template
+                >, <b>{{ money(preview.profit) }}</b> profit on each unit</template
               ></template
             ><template v-else>No order waits for it</template>
           </li>
           <li v-if="preview.landed">
-            It lands at <b>{{ money(preview.landed) }}</b><template v-if="preview.price && preview.outcome === 'ok'"
-              >; the price becomes <b>{{ money(preview.price) }}</b>, keeping <b>{{ money(preview.profit) }}</b></template
+            Landed cost <b>{{ money(preview.landed) }}</b><template v-if="preview.price && preview.outcome === 'ok'"
+              >; the price becomes <b>{{ money(preview.price) }}</b>, profit <b>{{ money(preview.profit) }}</b></template
             ><template v-else>; no price inside your limits, so the old one waits for you</template>
           </li>
           <li v-if="preview.packs" class="text-amber-ink">{{ preview.packs }}; they are counted as worth nothing</li>

@@ -7,7 +7,7 @@ import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
-import { count, money, plural } from '@/parts/format'
+import { count, money, plural, percent } from '@/parts/format'
 
 const props = defineProps<{ store: Schema<'PartnerOut'>; what: 'prices' | 'stock' | 'orders' }>()
 const emit = defineEmits<{ close: [] }>()
@@ -119,7 +119,7 @@ async function turn(start: boolean) {
               {{ what === 'stock' ? one.new : money({ amount: one.new, currency: data.currency }) }}
             </td>
             <td class="w-28 pl-3 text-right text-xs tabular-nums" :class="Math.abs(one.percent ?? 0) > 10 ? 'text-brick' : 'text-soft'">
-              {{ one.message || (one.percent === null ? '' : `${one.percent > 0 ? '+' : ''}${one.percent.toFixed(1)} %`) }}
+              {{ one.message || (one.percent === null ? '' : `${one.percent > 0 ? '+' : ''}${percent(one.percent)}`) }}
             </td>
             <td class="w-24 pl-3 text-right tabular-nums" :class="Number(one.profit?.amount) < 0 ? 'text-brick' : ''">
               {{ what === 'stock' ? '' : money(one.profit) }}

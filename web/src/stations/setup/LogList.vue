@@ -51,7 +51,7 @@ const undo = (row: Row) =>
         ><span class="text-soft"><When :at="row.at" clock /></span
       ></template>
       <template #message="{ row }: { row: Row }"
-        ><span class="block truncate" :title="row.message">{{ row.message }}</span></template
+        ><span class="block truncate first-letter:uppercase" :title="row.message">{{ row.message }}</span></template
       >
       <template #reason="{ row }: { row: Row }"
         ><span class="block truncate text-soft" :title="row.reason">{{ row.reason }}</span></template

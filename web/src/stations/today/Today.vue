@@ -232,7 +232,7 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
       <ul v-if="data?.alone.length" class="mt-1">
         <li v-for="one in data.alone" :key="one.id" class="grid grid-cols-[46px_1fr] gap-1 border-b border-rule-2 py-2.5">
           <span class="font-mono text-xs text-soft">{{ timeOf(one.at) }}</span><span
-            ><b class="line-clamp-3" :title="one.message">{{ one.message }}</b
+            ><b class="line-clamp-3 first-letter:uppercase" :title="one.message">{{ one.message }}</b
             ><span class="line-clamp-2 text-xs text-soft">{{ one.reason }}</span
             ><RouterLink v-if="one.times > 1" class="block text-xs text-slate hover:underline" :to="`/setup/log?kind=${one.kind}`"
               >and {{ one.times - 1 }} more like it since {{ timeOf(one.since) }}, {{ count(one.count) }} in all</RouterLink
@@ -240,7 +240,7 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
           >
         </li>
       </ul>
-      <p v-else-if="data" class="mt-1 text-soft">Sweeps, responses and purchases that needed nobody are told here.</p>
+      <p v-else-if="data" class="mt-1 text-soft">Sweeps, price changes and purchases that needed nobody are shown here.</p>
     </aside>
   </div>
 </template>

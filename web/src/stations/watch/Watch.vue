@@ -135,7 +135,7 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
       </div>
       <Strips />
       <div v-if="!view" class="flex items-center gap-2">
-        <Pills :pending="!tally" :options="pills" :chosen="text('state')" label="Which responses" @choose="only({ state: $event })" />
+        <Pills :pending="!tally" :options="pills" :chosen="text('state')" label="Which decisions" @choose="only({ state: $event })" />
       </div>
       <Doubts v-if="text('state') === 'doubted'" />
       <Differs v-else-if="text('state') === 'differs'" />
