@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict, replace
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import select
@@ -59,8 +59,11 @@ def due(context: Context) -> list[SavedSearch]:
     return rows
 
 
-def brought_today(row: SavedSearch, day: str) -> int:
-    return sum(int(one["made"]) for one in row.reports or [] if one["at"][:10] == day)
+def brought_today(context: Context, row: SavedSearch) -> int:
+    """How many it has brought in on this day of the house."""
+    day = house_days.today(context)
+    made = ((datetime.fromisoformat(one["at"]), int(one["made"])) for one in row.reports or [])
+    return sum(n for at, n in made if house_days.day_of(context, at) == day)
 
 
 def look(context: Context, finder: Finder, number: int) -> SearchResult:
@@ -73,7 +76,7 @@ def run(context: Context, finder: Finder, number: int, found: SearchResult) -> d
     row = context.get(SavedSearch, number, "saved search")
     seen = set(_seen(row.reports or []))
     fresh = [number for number in found.ids if number not in seen]
-    left = max(row.daily_limit - brought_today(row, house_days.today(context).isoformat()), 0)
+    left = max(row.daily_limit - brought_today(context, row), 0)
     first, made, failed = not row.reports, 0, 0
     listings: list[int] = []
     wanted = fresh[:left] if row.bring != "report" else []
