@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from amber_lane.core.price import NONE, Endings, Limits, Terms, keep, solve
+from amber_lane.core.price import NONE, Endings, Limits, Terms, proceeds, solve
 
 from .measure import Report, in_turn, seconds
 
@@ -86,7 +86,7 @@ def bare(terms: Terms, limits: Limits) -> np.ndarray:
     share = np.where(limits.rule == 2, limits.rule_value, 0)
     slope = (1_000_000 - share) * 1_000_000 // (1_000_000 + terms.tax) - terms.fee - terms.payment - terms.reserve
     need = terms.landed + terms.fee_fixed + terms.payment_fixed + np.where(limits.min_profit == NONE, 0, limits.min_profit)
-    return keep(np.minimum(-(-need * 1_000_000 // np.maximum(slope, 1)), 10**9), terms).profit
+    return proceeds(np.minimum(-(-need * 1_000_000 // np.maximum(slope, 1)), 10**9), terms).profit
 
 
 def decimal_loop(terms: Terms, limits: Limits, endings: Endings, rows: range) -> list[Decimal]:

@@ -195,7 +195,7 @@ def weight(report: Report, n: int = 10_000, days: int = 60) -> None:
             def sweep(told: sweeps.SweepData = told, at: datetime = at) -> None:
                 with db.writing() as s:
                     context = Context(s, PacedClock(at, 0), "Watch")
-                    sweeps.take(context, sweeps.begin(context, context.get(Supplier, 1, "supplier")), told)
+                    sweeps.take_sweep(context, sweeps.begin(context, context.get(Supplier, 1, "supplier")), told)
 
             took = seconds(sweep)
             quiet = took

@@ -141,7 +141,7 @@ class Small:
                 tiers=None if tiers is None else [tiers.get(item.id, ()) for item in items],
             )
             context = self.context(s, "Watch")
-            return sweeps.take(context, sweeps.begin(context, s.get(Supplier, 1)), told)
+            return sweeps.take_sweep(context, sweeps.begin(context, s.get(Supplier, 1)), told)
 
     def order(
         self,

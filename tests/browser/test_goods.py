@@ -11,7 +11,7 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.services.listings.variant_matrix import look
+from amber_lane.services.listings.variant_matrix import build
 
 from .conftest import eventually
 
@@ -119,7 +119,7 @@ def test_sizes_are_made_from_one_listing_and_go_to_the_store_as_one_family(app: 
         for listing, sku in s.execute(
             select(Listing, Sku).join(Sku, Sku.id == Listing.sku_id).where(Listing.state == "live", Listing.store_id == 1)
         ):
-            made = look(business.context(s), business.app_state.worker.finder, listing.id)
+            made = build(business.context(s), business.app_state.worker.finder, listing.id)
             if sum(row.item is not None and row.listing is None for row in made.rows) >= 2 and len(made.options) == 1:
                 found = (sku.code, [row.values[0] for row in made.rows])
                 break

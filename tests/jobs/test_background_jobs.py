@@ -166,7 +166,7 @@ def test_a_replay_goes_on_by_itself_a_few_listings_at_a_time_and_can_be_stopped(
         whole = replay_summary.beside(small.context(s), 10, None, change)
     assert whole["one"]["sold"] and whole["one"] != whole["other"]
     monkeypatch.setattr(replay, "AT_A_TIME", 2)
-    body = {"days": 10, "one": None, "other": replay_summary.kept(change)}
+    body = {"days": 10, "one": None, "other": replay_summary.as_stored(change)}
     number = small.write(lambda context: background_jobs.start(context, "replay", "r", "Replay", body, 100)).id
     LongJobs(small.db, small.clock, None, looks=False).run_due()  # type: ignore[arg-type]
     assert job(small, number).state == "waiting", "what only reads has a line of its own"

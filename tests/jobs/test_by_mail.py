@@ -38,7 +38,7 @@ def join(business: Business, form: str) -> list[str]:
         s.flush()
         s.add(Service(origin_id=70, code="air", name="air", country="GB", first=10, following=0, days_low=1, days_high=1))
         road = {"parcel_note": "", "phone_rule": "none", "order_form": form, "order_road": "mail", "mail": "orders@meridian-buying.example"}
-        order_settings.keep(context, "supplier", 7, None, road)
+        order_settings.save(context, "supplier", 7, None, road)
         for n, code in enumerate(skus):
             s.add(Item(id=9000 + n, supplier_id=7, origin_id=70, number=f"MB-{n}", title="Lantern", currency="GBP", cost=10, stock=90))
             s.flush()

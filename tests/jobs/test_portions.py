@@ -168,7 +168,7 @@ def test_prices_that_all_move_at_once_wait_though_each_portion_is_small(many: Sm
     work(many)
     assert [row[3] for row in shown(many)] == [row[3] for row in before], "four and more at once wait for a person"
     assert len(many.all(select(ListingDecision.id).where(ListingDecision.state == "waits"))) == 6
-    many.write(lambda context: what_if.settle(context, what_if.crowd(context), approve=True))
+    many.write(lambda context: what_if.answer_waiting(context, what_if.crowd(context), approve=True))
     work(many)
     assert all(new[3] > old[3] for new, old in zip(shown(many), before, strict=True))
     acts = many.all(select(AuditEntry).where(AuditEntry.kind == "response.settle"))
@@ -210,7 +210,7 @@ def swept(small: Small, at_once: bool) -> list[Any]:
     if at_once:
         with small.db.writing() as s:
             context = small.context(s, "Watch")
-            sweeps.take(context, context.get(sweeps.Sweep, number, "sweep"), told)
+            sweeps.take_sweep(context, context.get(sweeps.Sweep, number, "sweep"), told)
     else:
         large_sweeps.carry_out(small.db.reading, small.db.writing, lambda s: small.context(s, "Watch"), number, told)
     work(small)
@@ -245,7 +245,7 @@ def test_a_sweep_in_portions_comes_to_the_same_as_one_at_once(house_file: Path, 
 
 
 def test_a_sweep_that_a_kill_cuts_off_leaves_no_listing_behind(many: Small, monkeypatch: pytest.MonkeyPatch) -> None:
-    real, left = sweeps.keep, [1]
+    real, left = sweeps.write_part, [1]
 
     def dies(*given: Any) -> Any:
         if not left[0]:
@@ -253,11 +253,11 @@ def test_a_sweep_that_a_kill_cuts_off_leaves_no_listing_behind(many: Small, monk
         left[0] -= 1
         return real(*given)
 
-    monkeypatch.setattr(large_sweeps, "keep", dies)
+    monkeypatch.setattr(large_sweeps, "write_part", dies)
     before = shown(many)
     with pytest.raises(KeyboardInterrupt):
         swept(many, at_once=False)
-    monkeypatch.setattr(sweeps, "keep", real)
+    monkeypatch.setattr(sweeps, "write_part", real)
     assert shown(many) == before
     again = Portions(many.db, many.clock)
     again.run_due()

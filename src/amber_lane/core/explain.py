@@ -75,7 +75,7 @@ def explain(terms: Mapping[str, Any], shown: int, currency: str, old: int | None
     parts, limits, endings = rebuild(terms)
     best = price.solve(parts, limits, endings)
     lows = [int(own[0]) for own in price.lowest(parts, price.without_endings(limits), Endings()).own]
-    kept = price.keep(np.array([shown], dtype=np.int64), parts)
+    kept = price.proceeds(np.array([shown], dtype=np.int64), parts)
     net, profit = int(kept.net[0]), int(kept.profit[0])
     margin = None if net <= 0 else (2 * profit * 1_000_000 + net) // (2 * net)
     landed = int(parts.landed[0])

@@ -15,7 +15,7 @@ import numpy as np
 
 from .money import Bools, Floats, Ints
 from .numbers import PPM
-from .terms import NONE, PAST, PRICE_MAX, Endings, Limits, Rule, Terms, keep
+from .terms import NONE, PAST, PRICE_MAX, Endings, Limits, Rule, Terms, proceeds
 
 _BLOCK = 1 << 14
 # Four roundings move profit by at most two minor units; a little more pays for the floats.
@@ -33,7 +33,7 @@ class Want:
 
     def gap(self, price: Ints, terms: Terms, rows: Ints | slice) -> Ints:
         """How far above (or, below zero, under) what is asked the given rows are, in ppm of a minor unit."""
-        kept = keep(price, terms)
+        kept = proceeds(price, terms)
         gap = kept.profit * PPM
         if self.share is not None:
             gap -= self.share[rows] * kept.net

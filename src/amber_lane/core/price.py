@@ -15,7 +15,7 @@ from .currency import AMOUNT_MAX
 from .lowest import Asked, lowest, meet_all
 from .money import Ints
 from .numbers import PPM
-from .terms import NONE, PAST, PRICE_MAX, Endings, Limits, Outcome, Proceeds, Rule, SetBy, Terms, keep
+from .terms import NONE, PAST, PRICE_MAX, Endings, Limits, Outcome, Proceeds, Rule, SetBy, Terms, proceeds
 
 __all__ = [
     "NONE",
@@ -29,9 +29,9 @@ __all__ = [
     "Rule",
     "SetBy",
     "Terms",
-    "keep",
     "lowest",
     "margin_hundredths",
+    "proceeds",
     "solve",
     "without_endings",
 ]
@@ -105,7 +105,7 @@ def _solve(terms: Terms, limits: Limits, endings: Endings) -> Priced:
     price = np.where(rising & ~stuck, under, np.where(falling, above, price))
     set_by[rising | falling] = SetBy.step
 
-    kept = keep(price, terms)
+    kept = proceeds(price, terms)
     outcome = np.zeros(len(price), dtype=np.int64)
     at = np.flatnonzero(lowered)
     outcome[at[_breaks(asked, kept, limits, at)]] = Outcome.held

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from .money import Bools, Ints
-from .terms import Terms, keep
+from .terms import Terms, proceeds
 
 
 @dataclass(frozen=True)
@@ -64,7 +64,7 @@ def sell(shown: Shown, truth: Truth, terms: Terms, refund: Ints, rows: Ints, at:
     mine = terms.take(rows)
     landed = np.where(there, truth.landed[real], 0)
     exact = Terms(landed, mine.reserve, mine.fee, mine.fee_least, mine.fee_cap, mine.fee_fixed, mine.payment, mine.payment_fixed, mine.tax)
-    profit = keep(price, exact).profit
+    profit = proceeds(price, exact).profit
     outcome = np.where(profit < 0, LOSS, SOLD)
     outcome[truth.available[real] < quantity] = OVERSOLD
     outcome[~there | ~shown.live[seen] | (shown.quantity[seen] < 1)] = MISSED

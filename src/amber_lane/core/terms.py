@@ -151,7 +151,7 @@ class Proceeds:
     profit: Ints
 
 
-def keep(price: Ints, terms: Terms) -> Proceeds:
+def proceeds(price: Ints, terms: Terms) -> Proceeds:
     """Section 2 for a column of prices."""
     scale = PPM + terms.tax
     tax = (2 * price * terms.tax + scale) // (2 * scale) if terms.tax.any() else np.zeros_like(price)

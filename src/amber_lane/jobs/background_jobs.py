@@ -187,7 +187,7 @@ class LongJobs:
             with self.db.reading() as s:
                 found = audit.faults(self.context(s, body), fine)
             with self.db.writing() as s:
-                audit.keep(self.context(s, body), found)
+                audit.save_faults(self.context(s, body), found)
             for start in range(0, len(fine), ROWS):
                 with self.db.writing(patient=True) as s:
                     audit.keep_fine(self.context(s, body), fine[start : start + ROWS])
@@ -214,7 +214,7 @@ class LongJobs:
     def _saved(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """A saved search run by itself: what is new and fits is brought in as far as its limit of the day goes."""
         with self.db.reading() as s:
-            found = saved_searches.look(self.context(s, body), self.finder, body["search"])
+            found = saved_searches.find_now(self.context(s, body), self.finder, body["search"])
         with self.db.writing() as s:
             report = saved_searches.run(self.context(s, body), self.finder, body["search"], found)
         if report.get("publish"):

@@ -70,19 +70,19 @@ class Hourly:
     def _pace(self) -> None:
         with self.db.reading() as s:
             rows = sales_velocity.moved(Context(s, self.clock, "Watch"))
-        self._in_portions(rows, sales_velocity.keep)
+        self._in_portions(rows, sales_velocity.save_paces)
 
     def _calls(self) -> None:
         with self.db.reading() as s:
             rows = polling_plan.moves(Context(s, self.clock, "Watch"))
-        self._in_portions(rows, lambda context, part: polling_plan.keep(context, list(part)))
+        self._in_portions(rows, lambda context, part: polling_plan.save_intervals(context, list(part)))
 
     def _returns(self) -> None:
         with self.db.reading() as s:
             back = return_rates.count(Context(s, self.clock, "Watch"))
         with self.db.writing(patient=True) as s:
             context = Context(s, self.clock, "Watch")
-            categories = return_rates.keep(context, back)
+            categories = return_rates.save_rates(context, back)
             if categories and policy_for(context.session)["reserve_real"]:
                 act = context.log("reserve.counted", "returns", "returns were counted anew", reason="the returns reserve follows it")
                 respond(context, return_rates.skus_of(context, categories, back), act=act.id, alone=True)
@@ -109,7 +109,7 @@ class Hourly:
             seen = performance.seen(context)
             fresh, moves = performance.fresh(context, seen), performance.moves(context, seen)
         for kind, rows in fresh.items():
-            self._in_portions(rows, lambda context, part, kind=kind: performance.keep(context, kind, part))  # type: ignore[misc]
+            self._in_portions(rows, lambda context, part, kind=kind: performance.save_records(context, kind, part))  # type: ignore[misc]
         for start in range(0, len(moves), performance.PORTION):
             part = dict(list(moves.items())[start : start + performance.PORTION])
             with self.db.writing(patient=True) as s:
@@ -121,7 +121,7 @@ class Hourly:
         with self.db.reading() as s:
             found = audit.faults(Context(s, self.clock, "Lanes"), fine)
         with self.db.writing(patient=True) as s:
-            audit.keep(Context(s, self.clock, "Lanes"), found)
+            audit.save_faults(Context(s, self.clock, "Lanes"), found)
         self._in_portions(fine, audit.keep_fine)
 
 

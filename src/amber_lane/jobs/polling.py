@@ -344,7 +344,7 @@ class Reader:
                 letter, _ = self._again(lambda: visit.letter(uid))  # noqa: B023
                 came = mailbox.opened(letter)
                 with self.db.writing() as s:
-                    mailbox.take(self.context(s, "Orders"), inbox_id, came)
+                    mailbox.receive(self.context(s, "Orders"), inbox_id, came)
             except Unavailable:
                 raise
             except Exception as error:  # noqa: BLE001
@@ -364,7 +364,7 @@ class Reader:
             for page in link.listings():
                 with self.db.writing() as s:
                     context = self.context(s, "Watch")
-                    seen |= drift.take(context, context.get(Store, store_id, "store"), page.listings, begun)
+                    seen |= drift.compare(context, context.get(Store, store_id, "store"), page.listings, begun)
             with self.db.writing() as s:
                 context = self.context(s, "Watch")
                 found = drift.missing(context, context.get(Store, store_id, "store"), seen, begun)

@@ -127,10 +127,10 @@ def test_the_setting_is_checked_and_can_be_undone(small: Small) -> None:
         small.write(lambda context: retention.set_keeping(context, retention.Keeping(decisions=3)))
     small.write(lambda context: retention.set_keeping(context, retention.Keeping(decisions=0)))
     with small.db.reading() as s:
-        assert retention.kept(small.context(s)).decisions == 0
+        assert retention.settings(small.context(s)).decisions == 0
     small.write(lambda context: undo.undo(context, small.act("keeping.set").id))
     with small.db.reading() as s:
-        assert retention.kept(small.context(s)) == retention.Keeping()
+        assert retention.settings(small.context(s)) == retention.Keeping()
 
 
 def test_room_that_nothing_stands_in_goes_back_to_the_disk(small: Small, tmp_path: Path) -> None:

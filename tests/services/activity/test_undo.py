@@ -88,7 +88,7 @@ def seen(small: Small) -> dict[str, list[Any]]:
     found["PurchaseOrder"] = [row for row in found["PurchaseOrder"] if "taken back" not in row]
     found["Rate"] = [repr(newest)]
     with small.db.reading() as s:
-        found["Place"] = [repr(regional.place_of(s)), repr(retention.kept(small.context(s)))]
+        found["Place"] = [repr(regional.place_of(s)), repr(retention.settings(small.context(s)))]
     found["Policy"] = [row for row in found["Policy"] if not row.endswith("{})")]
     return found
 
@@ -130,7 +130,7 @@ def mail_of(context: Context, number: int | None) -> Any:
 
 def account(context: Context, name: str, number: int | None = None) -> Any:
     """One that buys nothing today."""
-    return buying_accounts.keep(context, 1, number, None, name=name, cap_money=0, cap_orders=None, send="hand", send_minutes=None)
+    return buying_accounts.save_account(context, 1, number, None, name=name, cap_money=0, cap_orders=None, send="hand", send_minutes=None)
 
 
 def approve(context: Context) -> None:
@@ -139,7 +139,7 @@ def approve(context: Context) -> None:
         one.id
         for one in context.session.scalars(select(ListingDecision).where(ListingDecision.state == "waits", ListingDecision.listing_id == 5))
     ]
-    what_if.settle(context, waiting, approve=True)
+    what_if.answer_waiting(context, waiting, approve=True)
 
 
 def price_sheet(context: Context) -> None:
@@ -203,19 +203,19 @@ ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
             d, (two := first(d, Order, Order.number == "TWO")).id, [first(d, OrderLine, OrderLine.order_id == two.id).id]
         ),
     ),
-    "two orders in one parcel": ("order.pack", lambda d: next_steps.take(d, 5, "pack:6")),
+    "two orders in one parcel": ("order.pack", lambda d: next_steps.take_way(d, 5, "pack:6")),
     "a wrong number set aside": ("transit.dropped", lambda d: parcel_tracking.drop_wrong(d, "WRONG")),
     "an order let go": ("order.allow", lambda d: orders.allow(d, first(d, Order, Order.number == "LOSS").id)),
     "a line's lane": ("order.lane", lambda d: orders.choose_lane(d, first(d, OrderLine).id, lane(d, 1, 1).id)),
     "where the house is": ("place.set", lambda d: regional.set_place(d, regional.Place("US", "America/Chicago", "mdy", "."))),
-    "how we order": ("ordering.change", lambda d: order_settings.keep(d, "store", 1, None, {"greeting": "Hello {name}", "phone": "1"})),
+    "how we order": ("ordering.change", lambda d: order_settings.save(d, "store", 1, None, {"greeting": "Hello {name}", "phone": "1"})),
     "whom our mails come from": (
         "ordering.change",
-        lambda d: order_settings.keep(d, "mailbox", 1, None, {"name": "We", "sender": "a@b.example"}),
+        lambda d: order_settings.save(d, "mailbox", 1, None, {"name": "We", "sender": "a@b.example"}),
     ),
     "a mail to buyers": ("template.change", lambda d: mail_of(d, first(d, MessageTemplate).id)),
     "a mail of a store's own": ("template.change", lambda d: mail_of(d, None)),
-    "a buyer's wish settled": ("order.settled", lambda d: cancellations.settle(d, first(d, Order, Order.number == "LOSS").id)),
+    "a buyer's wish settled": ("order.settled", lambda d: cancellations.close_wish(d, first(d, Order, Order.number == "LOSS").id)),
     "a waiting by hand": ("order.wait", lambda d: purchase_orders.wait(d, [first(d, Order).id])),
     "a buying account": ("account.keep", lambda d: account(d, "Second card")),
     "limits of an account": ("account.keep", lambda d: account(d, "Card", first(d, BuyingAccount).id)),
@@ -225,12 +225,12 @@ ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
     "a preparing": ("listing.prepare", lambda d: preparation.prepare(d, Finder(), [1, 2, 3], 2)),
     "a copy": ("listing.copy", lambda d: publishing.copy(d, [1, 2], 2, True)),
     "a publishing": ("listing.publish", lambda d: publishing.publish(d, [first(d, Listing, Listing.state == "preparing").id])),
-    "an end": ("listing.end", lambda d: publishing.end(d, [1, 2, first(d, Listing, Listing.state == "preparing").id])),
+    "an end": ("listing.end", lambda d: publishing.end_listings(d, [1, 2, first(d, Listing, Listing.state == "preparing").id])),
     "words": ("listing.words", lambda d: publishing.edit(d, 1, None, {"title": "Another thing", "description": "<b>Bright</b>"})),
     "a phrase": ("phrase.add", lambda d: content_rule_changes.add_rule(d, "thing", "lamp", None)),
     "an allowance": ("allowance.apply", lambda d: (setattr(first(d, Store), "allowance_units", 6), allowance.apply(d, 1, 24))),
     "a sample": ("sample.order", lambda d: (samples.set_own_address(d, BUYER), samples.order(d, 1))),
-    "sizes": ("family.keep", lambda d: variant_commands.keep(d, Finder(), 1, first(d, Listing).version, "Thing", [SIZES], WISHES)),
+    "sizes": ("family.keep", lambda d: variant_commands.save_variants(d, Finder(), 1, first(d, Listing).version, "Thing", [SIZES], WISHES)),
     "lanes opened together": (
         "lane.many",
         lambda d: bulk_changes.in_one(

@@ -147,7 +147,7 @@ def test_preparing_opens_the_lane_and_the_same_twice_does_nothing(shop: Small) -
 
 def test_what_was_dropped_is_prepared_again(shop: Small) -> None:
     number = prepare(shop, ["N-10"])[0].listing
-    shop.write(lambda context: publishing.end(context, [number]))
+    shop.write(lambda context: publishing.end_listings(context, [number]))
     assert shop.all(select(Listing.state).where(Listing.id == number)) == ["ended"]
     assert [(one.outcome, one.listing) for one in prepare(shop, ["N-10"])] == [("made", number)]
 
@@ -225,23 +225,25 @@ def test_a_saved_search_brings_in_what_is_new_within_its_limit(shop: Small) -> N
     finder = Finder()
     row = shop.write(lambda context: saved_searches.save(context, "stools and lamps", Search(1, "", sort="profit"), 24, 2, "prepared"))
     assert [one.id for one in shop.write(saved_searches.due)] == [row.id] and shop.write(saved_searches.due) == []
-    first = shop.write(lambda context: saved_searches.run(context, finder, row.id, saved_searches.look(context, finder, row.id)))
+    first = shop.write(lambda context: saved_searches.run(context, finder, row.id, saved_searches.find_now(context, finder, row.id)))
     assert len(first["listings"]) == 2 and "wait for tomorrow" in first["message"]
     assert (
-        shop.write(lambda context: saved_searches.run(context, finder, row.id, saved_searches.look(context, finder, row.id)))["listings"]
+        shop.write(lambda context: saved_searches.run(context, finder, row.id, saved_searches.find_now(context, finder, row.id)))[
+            "listings"
+        ]
         == []
     )
     shop.later(hours=25)
     assert (
         len(
-            shop.write(lambda context: saved_searches.run(context, finder, row.id, saved_searches.look(context, finder, row.id)))[
+            shop.write(lambda context: saved_searches.run(context, finder, row.id, saved_searches.find_now(context, finder, row.id)))[
                 "listings"
             ]
         )
         == 2
     )
     shop.later(hours=25)
-    assert shop.write(lambda context: saved_searches.run(context, finder, row.id, saved_searches.look(context, finder, row.id)))[
+    assert shop.write(lambda context: saved_searches.run(context, finder, row.id, saved_searches.find_now(context, finder, row.id)))[
         "message"
     ].startswith("0 new")
     assert len(shop.all(select(SavedSearch.reports))[0]) == 4

@@ -57,7 +57,7 @@ def line_state(small: Small, made: PurchaseOrder) -> str:
 
 
 def help_with(small: Small, tracking: str, key: str, **more: str) -> str:
-    return small.write(lambda context: delivery_exceptions.take(context, parcel(small, tracking).id, key, **more))
+    return small.write(lambda context: delivery_exceptions.take_step(context, parcel(small, tracking).id, key, **more))
 
 
 def troubled(small: Small) -> list[tuple[str, str, bool]]:

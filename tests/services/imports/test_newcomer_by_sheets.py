@@ -126,7 +126,7 @@ def test_sheets_alone_are_enough(house: Any) -> None:
     with pytest.raises(Conflict):
         house.write(lambda context: sheet_export.take_out(context, "store", 1, "changes"))
     for what in ("stock", "prices", "orders"):
-        seen = house.write(lambda context, what=what: going_live.look(context, 1, what).counts)
+        seen = house.write(lambda context, what=what: going_live.preview(context, 1, what).counts)
         house.write(lambda context, what=what, seen=seen: going_live.turn_on(context, 1, None, what, True, seen))
     sheet = house.write(lambda context: sheet_export.take_out(context, "store", 1, "changes"))
     assert {row[1] for row in sheet.rows} == {"0012001", "PO-3"} and all(row[3] for row in sheet.rows)

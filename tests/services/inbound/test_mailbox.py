@@ -30,7 +30,7 @@ def by_mail(small: Small) -> Small:
     def change(context: Context) -> None:
         context.get(Supplier, 1, "supplier").kind = "sheet"
         road = {"parcel_note": "", "phone_rule": "none", "order_form": "sheet", "order_road": "mail", "mail": OFFICE}
-        order_settings.keep(context, "supplier", 1, None, road)
+        order_settings.save(context, "supplier", 1, None, road)
         context.session.add(Inbox(id=1, name="Answers", kind="pop"))
         other = Supplier(id=2, code="OTH", name="Other House", kind="sheet", country="GB", currency="GBP", mail="other@supply.example")
         context.session.add(other)
@@ -44,7 +44,7 @@ def comes(small: Small, uid: str, *files: tuple[str, str], sender: str = OFFICE,
     mine = select(MailKey.key).join(Supplier, Supplier.id == MailKey.supplier_id).where(Supplier.mail == sender)
     proof = proof or {"keys": tuple(small.all(mine))}
     mail = IncomingMail(uid, None, sender, "Re: orders", "Hello", tuple((name, text.encode()) for name, text in files), fault, **proof)
-    return small.write(lambda context: mailbox.take(context, 1, mailbox.opened(mail)))
+    return small.write(lambda context: mailbox.receive(context, 1, mailbox.opened(mail)))
 
 
 def send(small: Small, *numbers: Any) -> list[PurchaseOrder]:
@@ -171,14 +171,14 @@ def test_purchases_that_nobody_answers_or_sends_are_asked_about_once(by_mail: Sm
 def test_an_address_is_one_address(by_mail: Small) -> None:
     for bad in ("office", "a@b.example, c@d.example", "Office <a@b.example>", "a b@c.example", "@"):
         with pytest.raises(Invalid, match="mail address"):
-            by_mail.write(lambda context, bad=bad: order_settings.keep(context, "supplier", 2, None, {"mail": bad}))
+            by_mail.write(lambda context, bad=bad: order_settings.save(context, "supplier", 2, None, {"mail": bad}))
         with pytest.raises(Invalid, match="mail address"):
-            by_mail.write(lambda context, bad=bad: order_settings.keep(context, "mailbox", 1, None, {"name": "We", "sender": bad}))
+            by_mail.write(lambda context, bad=bad: order_settings.save(context, "mailbox", 1, None, {"name": "We", "sender": bad}))
 
 
 def test_orders_that_wait_to_be_handed_over_are_told_at_once(by_mail: Small) -> None:
     road = {"parcel_note": "", "phone_rule": "none", "order_form": "sheet", "order_road": "hand", "mail": ""}
-    by_mail.write(lambda context: order_settings.keep(context, "supplier", 1, None, road))
+    by_mail.write(lambda context: order_settings.save(context, "supplier", 1, None, road))
     send(by_mail, "A")
     (found,) = open_alerts(by_mail, "Hand over")
     assert found.message == "1 purchase order to be given to Supply House" and found.step.go == "/setup/partners"

@@ -51,7 +51,7 @@ def sent(small: Small) -> list[dict[str, Any]]:
 
 def turn_on(small: Small, what: str, start: bool = True) -> dict[str, int]:
     def do(context: Any) -> dict[str, int]:
-        seen = going_live.look(context, 1, what).counts
+        seen = going_live.preview(context, 1, what).counts
         going_live.turn_on(context, 1, None, what, start, seen)
         return seen
 
@@ -77,7 +77,7 @@ def test_in_practice_all_is_decided_and_nothing_goes_out(fresh: Small) -> None:
 
 def test_the_look_says_to_the_piece_what_turning_on_then_sends(fresh: Small) -> None:
     with fresh.db.reading() as s:
-        seen = going_live.look(fresh.context(s), 1, "prices")
+        seen = going_live.preview(fresh.context(s), 1, "prices")
     assert seen.counts["listings"] == 6 and seen.counts["rise"] + seen.counts["fall"] == len(seen.worst)
     turn_on(fresh, "prices")
     went = {one["sku"]: one for one in sent(fresh)}
@@ -110,7 +110,7 @@ def test_only_from_the_next_change_on_rests_until_its_cost_moves(fresh: Small) -
 
 def test_what_was_seen_must_still_hold(fresh: Small) -> None:
     with fresh.db.reading() as s:
-        seen = going_live.look(fresh.context(s), 1, "prices").counts
+        seen = going_live.preview(fresh.context(s), 1, "prices").counts
     fresh.write(lambda context: context.session.execute(update(Listing).where(Listing.id == 1).values(wanted_price=1, shown_price=1)))
     with pytest.raises(Conflict, match="moved since"):
         fresh.write(lambda context: going_live.turn_on(context, 1, None, "prices", True, {**seen, "fall": 99}))
@@ -143,7 +143,7 @@ def test_a_first_mass_move_is_asked_for_whatever_the_limits_say(fresh: Small) ->
     fresh.write(lambda context: respond(context, None))
     waits = fresh.all(select(ListingDecision).where(ListingDecision.state == "waits"))
     assert len(waits) > MASS and not [one for one in sent(fresh) if "price" in one and one["price"] != "10.00"]
-    fresh.write(lambda context: what_if.settle(context, [one.id for one in waits], True))
+    fresh.write(lambda context: what_if.answer_waiting(context, [one.id for one in waits], True))
     assert len(sent(fresh)) >= len(waits) and fresh.all(select(Store))[0].mass_agreed
 
 

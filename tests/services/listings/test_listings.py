@@ -147,13 +147,13 @@ def test_what_a_store_shows_otherwise_is_settled_field_by_field(two: Small) -> N
     shown = StoreListing("S-1", "Their title", ours.wanted_price, "GBP", 5, "live", description="<i>Theirs</i><script>x</script>")
     two.write(lambda context: store_listings.bring_in(context, context.session.get(Store, 1), [shown]))
     assert two.listing(1).title == ours.title and two.listing(1).theirs == {"title": "Their title", "description": "<i>Theirs</i>"}
-    two.write(lambda context: publishing.settle(context, 1, two.listing(1).version, "description", True))
-    two.write(lambda context: publishing.settle(context, 1, two.listing(1).version, "title", False))
+    two.write(lambda context: publishing.answer_difference(context, 1, two.listing(1).version, "description", True))
+    two.write(lambda context: publishing.answer_difference(context, 1, two.listing(1).version, "title", False))
     row = two.listing(1)
     assert (row.title, row.description, row.theirs) == (ours.title, "<i>Theirs</i>", None)
     assert confirm(two)[-1]["words"]["title"] == ours.title
     with pytest.raises(Conflict):
-        two.write(lambda context: publishing.settle(context, 1, row.version + 1, "title", True))
+        two.write(lambda context: publishing.answer_difference(context, 1, row.version + 1, "title", True))
 
 
 def test_phrases_are_whole_words_and_seen_before(two: Small) -> None:

@@ -19,7 +19,7 @@ from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.catalogue.search import Finder
 from amber_lane.services.listings import preparation, publishing, variant_commands
 from amber_lane.services.listings.variant_commands import VariantRequest
-from amber_lane.services.listings.variant_matrix import MOST, look
+from amber_lane.services.listings.variant_matrix import MOST, build
 from amber_lane.services.pricing import manual_price
 
 from ...small import Small
@@ -87,7 +87,9 @@ def put(small: Small, wishes: list[VariantRequest], title: str = "Thermal mug", 
 
     def do(context: Any) -> Any:
         given = options or [Option("Size", SIZES), Option("Colour", COLOURS)]
-        return variant_commands.keep(context, Finder(), row.id, context.get(Listing, row.id, "listing").version, title, given, wishes)[1]
+        return variant_commands.save_variants(
+            context, Finder(), row.id, context.get(Listing, row.id, "listing").version, title, given, wishes
+        )[1]
 
     return small.write(do)
 
@@ -101,7 +103,7 @@ def all_of(**change: VariantRequest) -> list[VariantRequest]:
 
 def test_the_matrix_finds_options_items_prices_and_what_nobody_has(mug: Small) -> None:
     with mug.db.reading() as s:
-        made = look(mug.context(s), Finder(), the_mug(mug).id)
+        made = build(mug.context(s), Finder(), the_mug(mug).id)
     assert [(one.name, one.values) for one in made.options] == [("Size", SIZES), ("Colour", COLOURS)]
     assert [(row.values, row.item.number if row.item else "") for row in made.rows] == [
         (("350 ml", "navy"), "M-11"),

@@ -191,7 +191,7 @@ def test_what_waits_stands_in_order_and_says_why(strap: Small) -> None:
 
 def test_a_family_is_settled_over_all_of_it_and_each_item_goes_to_one_size(strap: Small) -> None:
     with strap.db.reading() as s:
-        found = variants.look(strap.context(s), 2)
+        found = variants.family_of(strap.context(s), 2)
     assert [one.code for one in found.skus] == ["S-1", "S-2", "S-3"] and [one.code for one in found.suppliers] == ["OTH", "SUP"]
     assert {(sku, supplier): cell.item.id for (sku, supplier), cell in found.cells.items()} == {
         (n, 1 + other): n + 20 * other for n in (1, 2, 3) for other in (0, 1)

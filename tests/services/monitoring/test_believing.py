@@ -46,7 +46,7 @@ def look(small: Small, rows: list[tuple[str, int, str, int]], whole: bool = True
         sweep = sweeps.begin(context, context.get(Supplier, 1, "supplier"))
         cost, stock = (np.array([row[i] for row in rows], dtype=np.int64) for i in (1, 3))
         told = sweeps.SweepData([row[0] for row in rows], cost, [row[2] for row in rows], stock, context.now, whole=whole)
-        sweeps.take(context, sweep, told)
+        sweeps.take_sweep(context, sweep, told)
         return sweep
 
     return small.write(do)

@@ -70,10 +70,10 @@ def test_letting_many_move_never_takes_another_past_its_limit(small: Small) -> N
     kept = small.listing(5).wanted_price
     waiting = {row.listing_id: row for row in small.all(select(ListingDecision).where(ListingDecision.state == "waits"))}
     assert waiting[5].outcome != CROWD and waiting[1].outcome == CROWD
-    small.write(lambda context: decision_groups.settle(context, waiting[1].sweep_id, None, "hold", True, many=True))
+    small.write(lambda context: decision_groups.answer_group(context, waiting[1].sweep_id, None, "hold", True, many=True))
     assert small.listing(1).wanted_price > 395 and small.listing(5).wanted_price == kept
     assert [row.listing_id for row in small.all(select(ListingDecision).where(ListingDecision.state == "waits"))] == [5]
-    small.write(lambda context: decision_groups.settle(context, waiting[5].sweep_id, None, waiting[5].kind, False))
+    small.write(lambda context: decision_groups.answer_group(context, waiting[5].sweep_id, None, waiting[5].kind, False))
     small.write(lambda context: undo.undo(context, small.act("response.settle").id))
     assert [row.listing_id for row in small.all(select(ListingDecision).where(ListingDecision.state == "waits"))] == [5]
 
@@ -199,7 +199,7 @@ def test_rates_come_by_day_odd_ones_wait_and_old_ones_are_told(small: Small) -> 
     small.write(lambda context: today.do_step(context, odd.key))
     assert not [one for one in small.write(today.open_alerts) if one.kind == "Odd rate"]
     with pytest.raises(Conflict, match="not in doubt"):
-        small.write(lambda context: exchange_rates.settle(context, source.id, "PLN GBP", True))
+        small.write(lambda context: exchange_rates.answer_doubt(context, source.id, "PLN GBP", True))
     # Told again on another day much as it was, it is true; here by a tenth, not by a lost digit.
     assert told("3.9") == 0
     small.later(days=1)
@@ -244,7 +244,7 @@ def shown(small: Small, n: int, **changes: Any) -> StoreListing:
 def read_store(small: Small, listings: list[StoreListing]) -> int:
     def read(context: Any) -> int:
         store = context.get(Store, 1, "store")
-        seen = drift.take(context, store, listings, context.now)
+        seen = drift.compare(context, store, listings, context.now)
         return drift.missing(context, store, seen, context.now)
 
     return int(small.write(read))
@@ -264,7 +264,7 @@ def test_what_a_store_shows_otherwise_is_found_and_settled_both_ways(small: Smal
     assert {n: one.state for n, one in found.items()} == {2: "live", 3: "paused", 6: "missing"}
     trouble = next(one for one in small.write(today.open_alerts) if one.key == "drift:1")
     assert trouble.count == 3 and trouble.other is not None
-    small.write(lambda context: drift.settle(context, [found[2].id], True))
+    small.write(lambda context: drift.resolve(context, [found[2].id], True))
     sent = small.all(select(Outbox).where(Outbox.subject == "listing:2").order_by(Outbox.id.desc()))[0]
     assert sent.state == "waiting" and sent.body["price"] == f"{small.listing(2).wanted_price / 100:.2f}"
     # While ours is on its way nothing is said of it; theirs is taken for the others.
@@ -282,11 +282,11 @@ def test_what_a_store_shows_otherwise_is_found_and_settled_both_ways(small: Smal
     small.later(hours=1)
     assert read_store(small, seen) == 2
     found = {one.listing.sku_id: one.drift for one in small.write(drift.differing)}
-    small.write(lambda context: drift.settle(context, [found[3].id, found[6].id], False))
+    small.write(lambda context: drift.resolve(context, [found[3].id, found[6].id], False))
     assert (small.listing(3).paused_by, small.listing(6).state) == ("hand", "ended")
     assert not small.all(select(Drift).where(Drift.ended_at.is_(None)))
     with pytest.raises(Conflict, match="done already"):
-        small.write(lambda context: drift.settle(context, [found[3].id], True))
+        small.write(lambda context: drift.resolve(context, [found[3].id], True))
 
 
 def test_what_would_lose_money_or_cannot_be_bought_is_never_taken_from_a_store(small: Small) -> None:
@@ -299,7 +299,7 @@ def test_what_would_lose_money_or_cannot_be_bought_is_never_taken_from_a_store(s
     price = small.listing(2).wanted_price
     fine = [shown(small, n) for n in range(1, 7)]
     assert read_store(small, [fine[0], shown(small, 2, price=50), shown(small, 3, state="live", quantity=4), *fine[3:]]) == 2
-    small.write(lambda context: drift.settle(context, [one.drift.id for one in drift.differing(context)], False))
+    small.write(lambda context: drift.resolve(context, [one.drift.id for one in drift.differing(context)], False))
     assert small.listing(2).hand_price is None and small.listing(2).wanted_price == price
     assert small.listing(3).state == "paused"
     sent = {row.subject: row.body for row in small.all(select(Outbox).where(Outbox.state == "waiting"))}

@@ -129,7 +129,7 @@ class Life:
     def recalled(self, context: Context) -> None:
         row = self._some(context, select(Outbox).where(Outbox.kind == "recall"))
         if row is not None and self.luck.random() < 0.5:
-            cancellations.kept(context, row.body["reference"], "it has left")
+            cancellations.not_let_go(context, row.body["reference"], "it has left")
         elif row is not None:
             cancellations.take_recall(context, PurchaseAnswer(row.body["reference"], "", "withdrawn", "", None, None))
 
@@ -147,7 +147,7 @@ class Life:
 
     def settle(self, context: Context) -> None:
         if one := self._some(context, select(Order).where(Order.wants != "")):
-            cancellations.settle(context, one.id)
+            cancellations.close_wish(context, one.id)
 
     def undo(self, context: Context) -> None:
         if act := self._some(context, select(AuditEntry).where(AuditEntry.undo == "open", AuditEntry.kind.like("order.%"))):
@@ -161,7 +161,7 @@ class Life:
         for one in delivery_exceptions.troubled(context)[:1]:
             step = self.luck.choice(delivery_exceptions.steps(context, one.parcel.id) or [None])
             if step is not None:
-                delivery_exceptions.take(context, one.parcel.id, step.key)
+                delivery_exceptions.take_step(context, one.parcel.id, step.key)
 
     def wait(self, context: Context) -> None:
         if one := self._some(context, select(Order)):

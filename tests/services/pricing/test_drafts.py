@@ -161,13 +161,13 @@ def test_what_waits_is_settled_by_a_person_either_way(small: Small) -> None:
     waiting = small.all(select(ListingDecision).where(ListingDecision.state == "waits").order_by(ListingDecision.id))
     stood = small.listing(2).wanted_price
     assert len(waiting) == 2 and (small.listing(1).wanted_price, stood) == (395, 595), "the old price stands"
-    small.write(lambda context: what_if.settle(context, [waiting[0].id], approve=True))
-    small.write(lambda context: what_if.settle(context, [waiting[1].id], approve=False))
+    small.write(lambda context: what_if.answer_waiting(context, [waiting[0].id], approve=True))
+    small.write(lambda context: what_if.answer_waiting(context, [waiting[1].id], approve=False))
     # Approved: the best price within the step, 3.95 + 5 % ending in 95 is still 3.95 for the first.
     assert small.listing(2).wanted_price == stood and not small.all(select(ListingDecision).where(ListingDecision.state == "waits"))
 
     def again(context: Context) -> None:
-        what_if.settle(context, [one.id for one in waiting], approve=True)
+        what_if.answer_waiting(context, [one.id for one in waiting], approve=True)
 
     with pytest.raises(Conflict, match="nothing of this waits"):
         small.write(again)

@@ -48,7 +48,7 @@ def answer(small: Small, reference: str, state: str, **more: Any) -> None:
 
 def account(small: Small, **limits: Any) -> None:
     given = {"cap_money": None, "cap_orders": None, "send": None, "send_minutes": None} | limits
-    small.write(lambda context: buying_accounts.keep(context, 1, None, None, name="Card", **given))
+    small.write(lambda context: buying_accounts.save_account(context, 1, None, None, name="Card", **given))
 
 
 def test_what_an_account_may_buy_in_a_day_goes_to_the_orders_that_earn_most(small: Small) -> None:
@@ -98,8 +98,8 @@ def by_mail(small: Small, form: str) -> None:
             "order_road": "mail",
             "mail": "orders@supply.example",
         }
-        order_settings.keep(context, "supplier", 1, None, given)
-        order_settings.keep(context, "store", 1, None, {"greeting": "Clear skies, {name}!", "phone": ""})
+        order_settings.save(context, "supplier", 1, None, given)
+        order_settings.save(context, "store", 1, None, {"greeting": "Clear skies, {name}!", "phone": ""})
 
     small.write(change)
 
@@ -201,7 +201,7 @@ def test_a_buyers_change_before_buying_is_taken_and_after_it_a_person_is_told(sm
     again(small, "A", ("S-1", 2, 900), buyer=replace(BUYER, address_1="9 Row"))
     row = small.all(select(Order))[0]
     assert row.wants == "change" and "line 1" in row.wants_message and states(small, order)[0] == "with_supplier"
-    small.write(lambda context: cancellations.settle(context, order.id))
+    small.write(lambda context: cancellations.close_wish(context, order.id))
     assert small.all(select(Order.wants)) == [""]
 
 
@@ -222,7 +222,7 @@ def test_a_cancelled_order_is_stopped_asked_back_or_comes_back(small: Small) -> 
     )
     answer(small, made[gone.id], "accepted")
     again(small, "G", cancelled=True)
-    small.write(lambda context: cancellations.kept(context, made[gone.id], "it is packed"))
+    small.write(lambda context: cancellations.not_let_go(context, made[gone.id], "it is packed"))
     row = small.all(select(Order).where(Order.number == "G"))[0]
     assert row.wants == "return" and states(small, gone) == ["with_supplier"]
 
@@ -460,7 +460,7 @@ def test_what_is_left_of_an_order_waits_until_its_change_is_settled_with_the_buy
     assert states(small, order) == ["held", "with_supplier"] and "Settle with the buyer first" in _holds(small)[0]
     assert "the street is now 9 Other Row" in small.all(select(Order.wants_message))[0]
     assert small.write(purchase_orders.due_orders) == [] and send(small, order.id) == []
-    small.write(lambda context: cancellations.settle(context, order.id))
+    small.write(lambda context: cancellations.close_wish(context, order.id))
     assert states(small, order) == ["ready", "with_supplier"] and send(small, order.id)[0].goods == 300
 
 
@@ -474,8 +474,8 @@ def test_a_cancelling_is_neither_lost_behind_a_change_nor_undone_by_one(small: S
     again(small, "A", ("S-1", 3, 1900))
     assert wants(small, order) == "cancel" and small.all(select(Outbox.key).where(Outbox.kind == "recall")) == [f"recall-{one}"]
     # The supplier keeps it; settled once, the store's word of the same cancelling changes nothing more.
-    small.write(lambda context: cancellations.kept(context, one, "it has left"))
-    small.write(lambda context: cancellations.settle(context, order.id))
+    small.write(lambda context: cancellations.not_let_go(context, one, "it has left"))
+    small.write(lambda context: cancellations.close_wish(context, order.id))
     again(small, "A", cancelled=True)
     assert wants(small, order) == ""
     # Of what was asked back for its bill, a change is no cancelling: it is planned anew.

@@ -32,7 +32,7 @@ def ways(small: Small, order: int = 1) -> dict[str, next_steps.WayOn]:
 
 def go(small: Small, start: str, order: int = 1) -> str:
     key = next(one for one in ways(small, order) if one.startswith(start))
-    return small.write(lambda context: next_steps.take(context, order, key))
+    return small.write(lambda context: next_steps.take_way(context, order, key))
 
 
 def states(small: Small) -> list[str]:
@@ -107,7 +107,7 @@ def test_a_refused_line_can_be_asked_for_again_by_mail_or_given_back(small: Smal
     small.write(lambda context: purchase_orders.send(context, [1]))
     assert small.all(select(PurchaseLine.live).order_by(PurchaseLine.id)) == [False, True, True]
     with pytest.raises(Conflict, match="not open any more"):
-        small.write(lambda context: next_steps.take(context, 1, "again:1:1"))
+        small.write(lambda context: next_steps.take_way(context, 1, "again:1:1"))
 
 
 def test_lines_and_units_are_cancelled_apart_and_their_store_gives_back_just_that(small: Small) -> None:

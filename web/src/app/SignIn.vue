@@ -110,7 +110,12 @@ async function go() {
           <label><span class="label">Time zone</span><ZoneField v-model="house.zone" /></label>
           <label
             ><span class="label">Currency</span
-            ><input v-model="house.currency" class="field uppercase" maxlength="3" pattern="[A-Za-z]{3}" placeholder="its own"
+            ><input
+              v-model="house.currency"
+              class="field uppercase placeholder:normal-case"
+              maxlength="3"
+              pattern="[A-Za-z]{3}"
+              placeholder="country’s"
           /></label>
         </div>
         <label v-if="step === 'code'" class="mb-3 block"

@@ -18,7 +18,7 @@ test('money keeps its sign, its thousands and its pennies', () => {
 
 test('a rule reads as a sentence and its fields survive the form', () => {
   const one = rule({ rule: 'margin', rule_value: 285_000, min_profit: 250, endings: '49|99', step: 80_000 })
-  expect(asks(one)).toBe('keep 28.5\u00a0%')
+  expect(asks(one)).toBe('margin of 28.5\u00a0%')
   expect(limits(one)).toEqual(['at least £2.50', 'prices end in 49 or 99', 'steps of 8\u00a0%'])
   for (const field of ['rule_value', 'min_profit', 'endings', 'step'] as const)
     expect(fromText(one.rule, field, toText(one, field))).toEqual(one[field])

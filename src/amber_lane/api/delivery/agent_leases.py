@@ -252,7 +252,7 @@ def listings(seat: TheSeat, ask: ListingsAsk) -> Counted:
         seat.token.read_anew = False
     rows = [StoreListing(**one.model_dump()) for one in ask.listings]
     # What it saw is compared with what we asked, but for what changed while it was reading.
-    drift.take(seat.context, seat.store, rows, seat.context.now - timedelta(minutes=10))
+    drift.compare(seat.context, seat.store, rows, seat.context.now - timedelta(minutes=10))
     return Counted(counted=store_listings.bring_in(seat.context, seat.store, rows))
 
 

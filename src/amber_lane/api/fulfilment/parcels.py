@@ -221,7 +221,7 @@ class ParcelStepAsk(Ask):
 
 @router.post("/parcels/{number}/steps")
 def take_step(context: WriteContext, number: Big, ask: ParcelStepAsk) -> Done:
-    message = delivery_exceptions.take(context, number, ask.key, ask.subject, ask.body)
+    message = delivery_exceptions.take_step(context, number, ask.key, ask.subject, ask.body)
     return Done(message=message[0].upper() + message[1:])
 
 

@@ -55,7 +55,7 @@ class OffAsk(Ask):
 @router.get(AT)
 def look(context: ReadContext, number: Big, what: What) -> OutLook:
     """What would go out at once. Nothing is written."""
-    seen = going_live.look(context, number, what)
+    seen = going_live.preview(context, number, what)
     store = seen.store
 
     def row(one: going_live.GoingLiveRow) -> OutRow:

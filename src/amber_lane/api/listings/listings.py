@@ -268,7 +268,7 @@ def edit(context: WriteContext, number: Big, ask: EditAsk) -> Edited:
 @router.post("/listings/{number}/settle")
 def settle(context: WriteContext, number: Big, ask: DifferenceAsk) -> Done:
     """A field that the store shows otherwise: keep ours, or take theirs."""
-    publishing.settle(context, number, ask.version, ask.field, ask.theirs)
+    publishing.answer_difference(context, number, ask.version, ask.field, ask.theirs)
     return Done(message="Theirs is ours now" if ask.theirs else "Ours is on its way to the store")
 
 
@@ -316,7 +316,7 @@ def again(context: WriteContext, ask: Many) -> Done:
 @router.post("/end")
 def end(context: WriteContext, ask: Many) -> Done:
     """End listings in their stores; those in preparation are dropped."""
-    n = publishing.end(context, ask.listings)
+    n = publishing.end_listings(context, ask.listings)
     return Done(message=f"{n} ended", count=n)
 
 

@@ -110,7 +110,7 @@ class KeptOut(BaseModel):
 def look(context: ReadContext, app: TheApp, number: Big, ask: LookAsk) -> MatrixOut:
     """All combinations of a listing's options with what stands for each, or what would; nothing is changed."""
     return _out(
-        context, variant_matrix.look(context, app.finder, number, None if ask.options is None else _options(ask.options), ask.numbers)
+        context, variant_matrix.build(context, app.finder, number, None if ask.options is None else _options(ask.options), ask.numbers)
     )
 
 
@@ -123,7 +123,7 @@ def keep(context: WriteContext, app: TheApp, number: Big, ask: KeepAsk) -> KeptO
         if price is not None and price <= 0:
             raise Invalid("a price must lie between 0.01 and 1,000,000", {"price": "must be above nothing"})
         wishes.append(variant_commands.VariantRequest(tuple(one.values), one.kept, one.item, price, one.most, one.picture))
-    matrix, done = variant_commands.keep(context, app.finder, number, ask.version, ask.title, _options(ask.options), wishes)
+    matrix, done = variant_commands.save_variants(context, app.finder, number, ask.version, ask.title, _options(ask.options), wishes)
     parts = [f"{done.made} made" if done.made else "", f"{done.dropped} dropped" if done.dropped else ""]
     message = ", ".join(part for part in parts if part) or "Kept"
     return KeptOut(message=message, made=done.made, dropped=done.dropped, failed=done.failed, matrix=_out(context, matrix))

@@ -120,7 +120,7 @@ def queue(context: ReadContext) -> ToSettle:
         )
         for one in rows[:SHOWN]
     ]
-    return ToSettle(rows=shown, total=len(rows), faults=audit.kept(context)["count"], learnt=learnt)
+    return ToSettle(rows=shown, total=len(rows), faults=audit.last_faults(context)["count"], learnt=learnt)
 
 
 def _marks(found: list[Mark]) -> list[MarkOut]:
@@ -217,7 +217,7 @@ class FamilyOut(BaseModel):
 
 @router.get("/skus/{sku_id}/family")
 def family(context: ReadContext, sku_id: Big) -> FamilyOut:
-    found = variants.look(context, sku_id)
+    found = variants.family_of(context, sku_id)
     return FamilyOut(
         members=[VariantMember(sku_id=one.id, sku=one.code, title=one.title, has_lane=one.id in found.laned) for one in found.skus],
         suppliers=[SupplierColumn(id=one.id, name=one.name) for one in found.suppliers],

@@ -64,7 +64,7 @@ class GroupSettleAsk(GroupAsk):
 
 @router.post("/groups/settle")
 def settle_group(context: WriteContext, ask: GroupSettleAsk) -> Done:
-    n = decision_groups.settle(context, ask.sweep, ask.act, ask.kind, ask.approve, ask.many)
+    n = decision_groups.answer_group(context, ask.sweep, ask.act, ask.kind, ask.approve, ask.many)
     return Done(message=f"{n} {'approved, the prices go out' if ask.approve else 'left as they are'}", count=n)
 
 
@@ -119,7 +119,7 @@ class DriftAsk(Ask):
 
 @router.post("/differences/settle")
 def settle_differences(context: WriteContext, ask: DriftAsk) -> Done:
-    n = drift.settle(context, ask.differences, ask.ours)
+    n = drift.resolve(context, ask.differences, ask.ours)
     return Done(message=f"{n} {'sent again as we want them' if ask.ours else 'taken as the store shows them'}", count=n)
 
 

@@ -236,5 +236,5 @@ def undo_responses(context: WriteContext, ask: Pick) -> Done:
 
 @router.post("/responses/settle")
 def settle(context: WriteContext, ask: SettleAsk) -> Done:
-    n = what_if.settle(context, ask.responses, ask.approve)
+    n = what_if.answer_waiting(context, ask.responses, ask.approve)
     return Done(message=f"{n} settled", count=n)

@@ -80,7 +80,7 @@ class WayAsk(Ask):
 @router.post("/{number}/way")
 def go_on(context: WriteContext, number: Big, ask: WayAsk) -> Done:
     """Go one of the ways on that the order offers."""
-    return Done(message=next_steps.take(context, number, ask.key))
+    return Done(message=next_steps.take_way(context, number, ask.key))
 
 
 class CutAsk(Ask):
@@ -125,7 +125,7 @@ class AddressAsk(Ask):
 @router.post("/{number}/settled")
 def settled(context: WriteContext, number: Big) -> Done:
     """What the buyer asked for after buying was settled with them."""
-    row = cancellations.settle(context, number)
+    row = cancellations.close_wish(context, number)
     return Done(message=f"Order {row.number}: settled with the buyer")
 
 

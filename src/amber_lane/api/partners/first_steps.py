@@ -78,7 +78,7 @@ class KeepingBody(Ask):
 
 @router.get("/house/keeping")
 def get_keeping(context: ReadContext) -> KeepingBody:
-    return KeepingBody(**asdict(retention.kept(context)))
+    return KeepingBody(**asdict(retention.settings(context)))
 
 
 @router.put("/house/keeping")

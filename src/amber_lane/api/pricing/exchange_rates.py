@@ -79,7 +79,7 @@ class RateSettleAsk(Ask):
 
 @router.post("/rates/{source}/settle")
 def settle_rate(context: WriteContext, source: Big, ask: RateSettleAsk) -> Done:
-    exchange_rates.settle(context, source, ask.name, ask.believe)
+    exchange_rates.answer_doubt(context, source, ask.name, ask.believe)
     return Done(message="Believed, the prices follow" if ask.believe else "Set aside, the old rate stands")
 
 
@@ -180,7 +180,7 @@ def run_replay(request: Request, app: TheApp, number: SignedIn, ask: ReplayAsk) 
         context = context_of(request, s)
         if sum(n for n in tally(s, "listings").values()) <= AT_ONCE:
             return ReplayStart(out=ReplayOut(**replay_summary.beside(context, ask.days, one, other)), job=None)
-    body = {"days": ask.days, "one": replay_summary.kept(one), "other": replay_summary.kept(other)}
+    body = {"days": ask.days, "one": replay_summary.as_stored(one), "other": replay_summary.as_stored(other)}
     with app.db.writing() as s:
         job = start(context_of(request, s), "replay", f"replay-{number}-{uuid4().hex}", f"Replay of {ask.days} days", body, 100)
         return ReplayStart(out=None, job=job.id)

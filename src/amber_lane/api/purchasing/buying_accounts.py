@@ -78,7 +78,7 @@ def keep(context: WriteContext, ask: AccountAsk) -> Done:
     if ask.cap_money and ask.cap_money.currency != supplier.currency:
         message = f"{supplier.name} is paid in {supplier.currency}, so its limit is in that money too"
         raise Invalid(message, {"cap_money": message})
-    row = buying_accounts.keep(
+    row = buying_accounts.save_account(
         context,
         ask.supplier,
         ask.id,

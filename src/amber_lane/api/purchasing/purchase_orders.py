@@ -130,7 +130,7 @@ class SupplierAsk(Ask):
 
 @router.post("/suppliers/{number}")
 def keep_supplier(context: WriteContext, number: Big, ask: SupplierAsk) -> Done:
-    return Done(message=order_settings.keep(context, "supplier", number, ask.version, ask.model_dump(exclude={"version"})))
+    return Done(message=order_settings.save(context, "supplier", number, ask.version, ask.model_dump(exclude={"version"})))
 
 
 class StoreOrderingAsk(Ask):
@@ -141,7 +141,7 @@ class StoreOrderingAsk(Ask):
 
 @router.post("/stores/{number}")
 def keep_store(context: WriteContext, number: Big, ask: StoreOrderingAsk) -> Done:
-    return Done(message=order_settings.keep(context, "store", number, ask.version, ask.model_dump(exclude={"version"})))
+    return Done(message=order_settings.save(context, "store", number, ask.version, ask.model_dump(exclude={"version"})))
 
 
 class ShapeAsk(Ask):
@@ -158,12 +158,12 @@ class SenderAsk(Ask):
 
 @router.post("/senders/{number}")
 def keep_sender(context: WriteContext, number: Big, ask: SenderAsk) -> Done:
-    return Done(message=order_settings.keep(context, "mailbox", number, ask.version, ask.model_dump(exclude={"version"})))
+    return Done(message=order_settings.save(context, "mailbox", number, ask.version, ask.model_dump(exclude={"version"})))
 
 
 @router.post("/letters/{number}/read")
 def read_letter(context: WriteContext, number: Big) -> Done:
-    mailbox.settle(context, number)
+    mailbox.close_letter(context, number)
     return Done(message="Read")
 
 

@@ -54,7 +54,7 @@ class Keeping:
     archive: bool = False
 
 
-def kept(context: Context) -> Keeping:
+def settings(context: Context) -> Keeping:
     row = context.session.scalar(select(Setting).where(Setting.name == KEEPING))
     return Keeping(**row.value) if row else Keeping()
 
@@ -96,7 +96,7 @@ Step = Callable[[Context], int]
 
 def steps(context: Context, folder: Path) -> Iterator[Step]:
     """What is to be done now, each as portions to be repeated until nothing goes any more."""
-    keep, now = kept(context), context.now
+    keep, now = settings(context), context.now
     archive = folder / FOLDER if keep.archive else None
 
     def old(days: int) -> datetime:
@@ -133,7 +133,7 @@ def steps(context: Context, folder: Path) -> Iterator[Step]:
 
 def drop_sheets(context: Context, folder: Path) -> int:
     """Delete sheets that were brought in too long ago, by the real time; what they said stands in the tables. Returns how many."""
-    days, gone = kept(context).sheets, 0
+    days, gone = settings(context).sheets, 0
     for file in (folder / "sheets").glob("*") if days else ():
         if file.is_file() and time.time() - file.stat().st_mtime > days * 86_400:
             file.unlink(missing_ok=True)

@@ -301,7 +301,7 @@ def _shut(context: Context) -> Iterator[Alert]:
 
 def _lane_faults(context: Context) -> Iterator[Alert]:
     """Lanes that cannot be right, as they were last looked over."""
-    found = audit.kept(context)
+    found = audit.last_faults(context)
     if n := found["count"]:
         yield Alert(
             AlertKey("faults"),

@@ -285,24 +285,24 @@ def _no_rule(context: Context) -> Iterator[Alert]:
 
 @acts("waits")
 def _leave_waiting(do: Doing) -> None:
-    what_if.settle(do.context, what_if.waiting(do.context, *do.alert.key.about), approve=False)
+    what_if.answer_waiting(do.context, what_if.waiting(do.context, *do.alert.key.about), approve=False)
 
 
 @acts("crowd")
 def _let_go(do: Doing) -> None:
-    what_if.settle(do.context, what_if.crowd(do.context), approve=True)
+    what_if.answer_waiting(do.context, what_if.crowd(do.context), approve=True)
 
 
 @acts("drift")
 def _settle_drift(do: Doing) -> None:
     (store,) = do.alert.key.about
-    drift.settle(do.context, [one.drift.id for one in drift.differing(do.context, store)], ours=not do.other)
+    drift.resolve(do.context, [one.drift.id for one in drift.differing(do.context, store)], ours=not do.other)
 
 
 @acts("oddrate")
 def _settle_rate(do: Doing) -> None:
     source, pair = do.alert.key.about
-    exchange_rates.settle(do.context, source, pair, believe=do.other)
+    exchange_rates.answer_doubt(do.context, source, pair, believe=do.other)
 
 
 @acts("plan")

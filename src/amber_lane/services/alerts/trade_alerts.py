@@ -283,7 +283,7 @@ def help_parcels(context: Context, wrong: str) -> None:
         if one.trouble == wrong and delivery_exceptions.waits(context, one) and wrong in _BY_KEY:
             step = next(iter(delivery_exceptions.steps(context, one.parcel.id)), None)
             if step:
-                delivery_exceptions.take(context, one.parcel.id, step.key)
+                delivery_exceptions.take_step(context, one.parcel.id, step.key)
                 done += 1
     if not done:
         raise Conflict("none of these parcels needs it any more")
@@ -390,12 +390,12 @@ def _ask_supplier(do: Doing) -> None:
 
 @acts("letter")
 def _letter_is_settled(do: Doing) -> None:
-    mailbox.settle(do.context, do.alert.key.about[0])
+    mailbox.close_letter(do.context, do.alert.key.about[0])
 
 
 @acts("wants")
 def _wish_is_settled(do: Doing) -> None:
-    cancellations.settle(do.context, do.alert.key.about[0])
+    cancellations.close_wish(do.context, do.alert.key.about[0])
 
 
 @acts("hold")

@@ -70,4 +70,4 @@ def failed(context: Context, dead: Sequence[tuple[Outbox, str]]) -> None:
     bulk_update(context.session, Listing, ("message",), said)
     for one, message in changes:
         if isinstance(one, RecallPayload):
-            cancellations.kept(context, one.reference, message)
+            cancellations.not_let_go(context, one.reference, message)

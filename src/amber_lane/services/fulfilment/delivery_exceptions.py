@@ -246,7 +246,7 @@ def _refund(context: Context, case: _Case) -> ParcelStep | None:
     )
 
 
-def take(context: Context, number: int, key: str, subject: str = "", body: str = "") -> str:
+def take_step(context: Context, number: int, key: str, subject: str = "", body: str = "") -> str:
     """Take one step. subject, body: the message as a person looked it over. Returns what was done."""
     case = _case(context, number)
     step = next((one for one in steps(context, number) if one.key == key), None)
@@ -341,4 +341,4 @@ def by_parcel(context: Context) -> dict[int, Troubled]:
     return {one.parcel.id: one for one in troubled(context)}
 
 
-__all__ = ["WORDS", "ParcelStep", "Troubled", "by_parcel", "steps", "take", "tell_late", "trouble_of", "troubled", "waits"]
+__all__ = ["WORDS", "ParcelStep", "Troubled", "by_parcel", "steps", "take_step", "tell_late", "trouble_of", "troubled", "waits"]

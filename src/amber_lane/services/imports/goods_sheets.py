@@ -320,7 +320,7 @@ def take_items(context: Context, checked: Checked) -> int:
             continue
         ingest.bring_in(context, supplier, mine)
         sweep = sweeps.begin(context, supplier, context.actor)
-        sweeps.take(context, sweep, catalogue_sheets.sweep_data(mine, context, packs=False))
+        sweeps.take_sweep(context, sweep, catalogue_sheets.sweep_data(mine, context, packs=False))
     _log_items(context, len(checked.good))
     return len(checked.good)
 

@@ -11,7 +11,7 @@ import numpy as np
 from sqlalchemy import select
 
 from ...core.currency import parse_money, plain, show
-from ...core.price import keep
+from ...core.price import proceeds
 from ...data.bulk import by_id
 from ...data.outbox import AuditEntry
 from ...data.setup import Store
@@ -66,7 +66,7 @@ def check(context: Context, rows: Iterable[Row], progress: Callable[[int], None]
     for _, one, _, values in priced:
         if values.get("hand_price") is not None and one.id in place:
             prices[place[one.id]] = values["hand_price"]
-    profit = keep(prices, book.terms).profit if len(book.ids) else np.zeros(0, dtype=np.int64)
+    profit = proceeds(prices, book.terms).profit if len(book.ids) else np.zeros(0, dtype=np.int64)
     for row, one, code, values in priced:
         at = place.get(one.id)
         same = all(getattr(one, name) == value for name, value in values.items() if name != "hand_reason")
@@ -124,7 +124,7 @@ def _message(values: dict[str, Any], currency: str) -> str:
     return ", ".join(parts)
 
 
-def take(context: Context, checked: Checked) -> int:
+def apply_sheet(context: Context, checked: Checked) -> int:
     """The good rows at once; listings follow in the same step."""
     rows: list[PriceWanted] = checked.good
     if not rows:

@@ -75,7 +75,7 @@ KINDS = {
             ("price", "until", "reason", "least_price", "ceiling"),
             ("Dusk & Dial shop", "DD-LAMP-1", "8.95", "2026-12-31", "as agreed with the maker", "7.50", "12.00"),
             price_sheets.check,
-            price_sheets.take,
+            price_sheets.apply_sheet,
             key=lambda one: one.listing,
         ),
         SheetKind(

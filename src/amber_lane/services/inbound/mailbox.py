@@ -104,7 +104,7 @@ def take_in_held(context: Context, number: int, came: OpenedMail) -> Letter:
     return row
 
 
-def take(context: Context, inbox: int, came: OpenedMail) -> Letter:
+def receive(context: Context, inbox: int, came: OpenedMail) -> Letter:
     """Take one mail in (see `opened`), once: the sheets and documents of a supplier we order from by mail are done as they say."""
     mail = came.mail
     box = context.get(Inbox, inbox, "mailbox")
@@ -227,7 +227,7 @@ def recent(context: Context, most: int = 50) -> Iterable[tuple[Letter, str]]:
     return [(row, name or row.sender) for row, name in context.session.execute(rows.order_by(Letter.id.desc()).limit(most)).tuples()]
 
 
-def settle(context: Context, number: int) -> None:
+def close_letter(context: Context, number: int) -> None:
     """A person has read it."""
     row = context.get(Letter, number, "mail")
     if not row.needs:
@@ -236,7 +236,7 @@ def settle(context: Context, number: int) -> None:
     context.log("letter.read", row.sender, f"read: {row.subject or 'a mail'}", after={"letter": number}, undo=True)
 
 
-def unsettle(context: Context, number: int) -> None:
+def reopen_letter(context: Context, number: int) -> None:
     row = context.get(Letter, number, "mail")
     row.needs, row.read_at = True, None
 
@@ -254,4 +254,4 @@ def trust(context: Context, number: int, server: str) -> str:
 
 @undoing.undoes("letter.read")
 def undo_letter_read(context: Context, act: AuditEntry) -> None:
-    unsettle(context, undoing.after(act)["letter"])
+    reopen_letter(context, undoing.after(act)["letter"])

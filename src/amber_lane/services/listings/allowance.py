@@ -72,7 +72,7 @@ def plan(context: Context, store_id: int, hours: int = 24) -> Planned:
     units_most = None if store.allowance_units is None else max(store.allowance_units - int(fixed.sum()), 0)
     listings_most = None if store.allowance_listings is None else max(store.allowance_listings - len(fixed), 0)
     pace = np.maximum(book.pace[rows], LEAST_PACE) / 1_000_000 * hours / 24
-    profit = pricing.keep(book.wanted_price, book.terms).profit[rows]
+    profit = pricing.proceeds(book.wanted_price, book.terms).profit[rows]
     # Without the allowance's own limit, which is what is being planned.
     room = np.maximum(np.minimum(book.available - book.policy["cushion"], book.policy["cap"]), 0)[rows]
     price = book.wanted_price[rows]

@@ -10,7 +10,7 @@ import numpy as np
 from sqlalchemy import func, select
 
 from ...connectors.protocols import StoreListing
-from ...core.price import keep
+from ...core.price import proceeds
 from ...data.bulk import by_id
 from ...data.outbox import Outbox
 from ...data.setup import Store
@@ -54,7 +54,7 @@ def _rejected(context: Context) -> set[str]:
     return set(context.session.scalars(select(Outbox.subject).where(Outbox.kind == "listing", Outbox.state == "dead")))
 
 
-def take(context: Context, store: Store, theirs: Iterable[StoreListing], begun: datetime) -> set[int]:
+def compare(context: Context, store: Store, theirs: Iterable[StoreListing], begun: datetime) -> set[int]:
     """A page of a store's own listings. Returns the ids of ours that it holds; what differs is kept, what agrees again ends.
 
     A quantity below what we asked is no difference: buyers took some.
@@ -144,10 +144,10 @@ def _loses(context: Context, listing: Listing, price: int) -> bool:
     """Whether every sale at a price would lose money."""
     book = load(context, with_sharers(context, {listing.sku_id}))
     rows = np.flatnonzero((book.ids == listing.id) & book.counted)
-    return bool(len(rows)) and int(keep(np.full(len(book.ids), price), book.terms).profit[rows[0]]) < 0
+    return bool(len(rows)) and int(proceeds(np.full(len(book.ids), price), book.terms).profit[rows[0]]) < 0
 
 
-def settle(context: Context, numbers: Iterable[int], ours: bool) -> int:
+def resolve(context: Context, numbers: Iterable[int], ours: bool) -> int:
     """A person's word on differences. ours: what we want is sent again. Else the store's is taken: its price as one by hand,
     its pause as one by hand; a listing that it does not have is ended here. What would lose money, or cannot be bought now,
     is not taken: there ours is sent again all the same."""

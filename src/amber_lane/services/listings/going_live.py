@@ -56,7 +56,7 @@ class GoingLive:
     worst: list[GoingLiveRow] = field(default_factory=list)
 
 
-def look(context: Context, number: int, what: str) -> GoingLive:
+def preview(context: Context, number: int, what: str) -> GoingLive:
     """What turning a switch on would do now. Nothing is written."""
     store = _store(context, number, what)
     if what == "orders":
@@ -71,7 +71,7 @@ def turn_on(context: Context, number: int, version: int | None, what: str, start
     seen: the counts that the person saw; Conflict when they hold no longer. Undone by turning it off; what went out stays.
     """
     store = context.get_version(Store, number, version, "store")
-    now = look(context, number, what)
+    now = preview(context, number, what)
     if any(seen.get(name) != count for name, count in now.counts.items()):
         raise Conflict("things have moved since you looked; look at the new figures before you turn it on")
     if what != "orders" and start is False:
@@ -147,7 +147,7 @@ def _as_if(context: Context, store: Store, what: str) -> tuple[Book, Decided, Bo
 def _prices(context: Context, store: Store, book: Book, decided: Decided, mine: Bools) -> GoingLive:
     old, new = book.wanted_price, decided.price
     moves = mine & (old != new)
-    before, after = pricing.keep(old, book.terms).profit, pricing.keep(new, book.terms).profit
+    before, after = pricing.proceeds(old, book.terms).profit, pricing.proceeds(new, book.terms).profit
     base = np.maximum(old, 1)
     counted = mine & book.counted
     counts = {
@@ -182,7 +182,7 @@ def _stock(context: Context, store: Store, book: Book, decided: Decided, mine: B
     }
     rows = np.flatnonzero(mine & ((old != new) | (decided.state != book.state)))
     order = np.lexsort((-book.pace[rows], -(np.where(live, old, 0) - room)[rows]))
-    profit = pricing.keep(book.wanted_price, book.terms).profit
+    profit = pricing.proceeds(book.wanted_price, book.terms).profit
     notes = {int(row): "comes off sale" for row in rows if live[row] and decided.state[row] != 0}
     return GoingLive(store, "stock", counts, _message(context, book, rows[order[:WORST]], old, new, profit, notes))
 
@@ -287,4 +287,4 @@ def _take_back(context: Context, store: Store) -> None:
     context.session.flush()
 
 
-__all__ = ["GoingLive", "GoingLiveRow", "all_on", "look", "turn_off", "turn_on"]
+__all__ = ["GoingLive", "GoingLiveRow", "all_on", "preview", "turn_off", "turn_on"]

@@ -132,7 +132,7 @@ def unpublish(context: Context, after: dict[str, Any]) -> None:
     context.session.flush()
 
 
-def end(context: Context, ids: Iterable[int]) -> int:
+def end_listings(context: Context, ids: Iterable[int]) -> int:
     """End listings in their stores, and take those in preparation off the shelf. All can be brought back. Returns how many."""
     ended: list[int] = []
     dropped: list[int] = []
@@ -267,7 +267,7 @@ def change_words(context: Context, row: Listing, words: dict[str, Any]) -> None:
     context.session.flush()
 
 
-def settle(context: Context, number: int, version: int, name: str, theirs: bool) -> Listing:
+def answer_difference(context: Context, number: int, version: int, name: str, theirs: bool) -> Listing:
     """One field that the store shows otherwise: keep ours (it is sent) or take theirs (it becomes ours)."""
     row = context.get_version(Listing, number, version, "listing")
     shown = dict(row.theirs or {})

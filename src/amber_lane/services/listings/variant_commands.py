@@ -23,7 +23,7 @@ from ..pricing import manual_price
 from ..pricing.apply import respond
 from . import preparation, publishing
 from .content_rules import Cleaner
-from .variant_matrix import Combination, Matrix, look
+from .variant_matrix import Combination, Matrix, build
 
 ON_SALE = ("live", "paused")
 
@@ -59,12 +59,12 @@ def _one_act(context: Context, newest: int, out: VariantsChanged, before: dict[s
     context.log("family.keep", before["family"], message, before=before, after={"acts": inner, **after}, undo=True, count=max(n, 1))
 
 
-def keep(
+def save_variants(
     context: Context, finder: Finder, number: int, version: int, title: str, options: Sequence[Option], wishes: Sequence[VariantRequest]
 ) -> tuple[Matrix, VariantsChanged]:
     """Make, change and drop combinations at once: one act, undone as one. What fails is told; the rest is done."""
     row = context.get_version(Listing, number, version, "listing")
-    before = look(context, finder, number, options)
+    before = build(context, finder, number, options)
     there = {one.values: one for one in before.rows}
     wanted = {one.values: one for one in wishes}
     if len(wanted) != len(wishes) or set(wanted) - set(there):
@@ -111,12 +111,12 @@ def keep(
     for sku in gone & set(was):
         context.session.delete(was[sku])
     ends = [one.listing.id for one in drop if one.listing and one.listing.state != "ended"]
-    out.dropped = publishing.end(context, ends) if ends else 0
+    out.dropped = publishing.end_listings(context, ends) if ends else 0
     context.session.flush()
     back = [number for number, one in by_id(context.session, Listing, ended).items() if one.state != "ended"]
     state = {"variants": saved, "options": texts, "most": mosts, "family": family}
     _one_act(context, newest, out, state, {"skus": sorted(kept), "back": back})
-    return look(context, finder, number, options), out
+    return build(context, finder, number, options), out
 
 
 def _no_twins(wishes: Sequence[VariantRequest], there: dict[tuple[str, ...], Combination]) -> None:

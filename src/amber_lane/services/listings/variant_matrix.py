@@ -51,7 +51,7 @@ class Matrix:
     pictures: list[int]
 
 
-def look(context: Context, finder: Finder, number: int, options: Sequence[Option] | None = None, numbers: Sequence[str] = ()) -> Matrix:
+def build(context: Context, finder: Finder, number: int, options: Sequence[Option] | None = None, numbers: Sequence[str] = ()) -> Matrix:
     """The matrix of a listing; options None: those it has, or else those that its supplier's items differ in.
 
     numbers: items of any supplier that a person names, to choose from as well.

@@ -62,7 +62,7 @@ def refresh(context: Context) -> list[Fault]:
     """Look for faults and keep what was found, for those who only count them."""
     fine: list[int] = []
     found = faults(context, fine)
-    keep(context, found)
+    save_faults(context, found)
     keep_fine(context, fine)
     return found
 
@@ -72,7 +72,7 @@ def keep_fine(context: Context, lanes: Sequence[int]) -> None:
     bulk_update(context.session, Lane, ("fits",), [(True, number) for number in lanes])
 
 
-def keep(context: Context, found: Sequence[Fault]) -> None:
+def save_faults(context: Context, found: Sequence[Fault]) -> None:
     """Remember how many there were, and the first ones."""
     row = context.session.scalar(select(Setting).where(Setting.name == KEPT))
     value = {"count": len(found), "first": [[one.kind, one.message] for one in found[:3]]}
@@ -83,7 +83,7 @@ def keep(context: Context, found: Sequence[Fault]) -> None:
     context.session.flush()
 
 
-def kept(context: Context) -> dict[str, Any]:
+def last_faults(context: Context) -> dict[str, Any]:
     row = context.session.scalar(select(Setting).where(Setting.name == KEPT))
     return dict(row.value) if row else {"count": 0, "first": []}
 

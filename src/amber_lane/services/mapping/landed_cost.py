@@ -11,7 +11,7 @@ import numpy as np
 from ...core import cost
 from ...core.numbers import PPM, half_up
 from ...core.price import NONE, Endings
-from ...core.terms import keep
+from ...core.terms import proceeds
 from ...data.bulk import by_id
 from ...data.lanes import Lane, LanePart, service_of
 from ...data.setup import Origin, Service, Store, Supplier
@@ -139,7 +139,7 @@ class Costing:
         over = lay_over(n, price_layers(self.facts.rules, Endings()), keys, column, self.facts.rules_in)
         np.full(n, NONE, dtype=np.int64)
         terms, _ = terms_of(self.facts, np.full(n, store.id, dtype=np.int64), [sku.category] * n, column, over, OwnLimits.none(n))
-        kept = keep(np.full(n, listing.wanted_price, dtype=np.int64), terms)
+        kept = proceeds(np.full(n, listing.wanted_price, dtype=np.int64), terms)
         return list(zip(kept.profit.tolist(), kept.net.tolist(), strict=True))
 
 

@@ -240,7 +240,7 @@ def fresh(context: Context, found: PerformanceSeen) -> dict[type[Row], list[tupl
     return out
 
 
-def keep(context: Context, kind: type[Row], rows: Sequence[tuple[Any, ...]]) -> None:
+def save_records(context: Context, kind: type[Row], rows: Sequence[tuple[Any, ...]]) -> None:
     """What routing counts with, written where it reads it."""
     bulk_update(context.session, kind, _WRITTEN[kind], rows)
 
@@ -376,7 +376,7 @@ def follow_trust(context: Context) -> int:
     """All in one transaction, for a house of any modest size."""
     found = seen(context)
     for kind, rows in fresh(context, found).items():
-        keep(context, kind, rows)
+        save_records(context, kind, rows)
     return move(context, moves(context, found))
 
 

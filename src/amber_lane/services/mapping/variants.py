@@ -65,7 +65,7 @@ def siblings(context: Context, sku: Sku) -> list[Sku]:
     return [one for one in rows if one.id == sku.id or choices.family(one.title, one.options) == key][:MOST]
 
 
-def look(context: Context, sku_id: int) -> Family:
+def family_of(context: Context, sku_id: int) -> Family:
     """The whole matrix, decided over all of it at once (section 6: best assignment, not row by row)."""
     sku = context.get(Sku, sku_id, "SKU")
     mine = siblings(context, sku)

@@ -117,13 +117,13 @@ def members(context: Context, sweep: int | None, act: int | None, kind: str, sta
     return list(context.session.scalars(query.where(ListingDecision.id > newest - LOOKED_AT)))
 
 
-def settle(context: Context, sweep: int | None, act: int | None, kind: str, approve: bool, many: bool = False) -> int:
+def answer_group(context: Context, sweep: int | None, act: int | None, kind: str, approve: bool, many: bool = False) -> int:
     """A person's word on all of a group that waits. many: those that are only too many at once, else those at a limit;
     letting the ones move never takes the others past their limit."""
     waiting = members(context, sweep, act, kind, "waits", many)
     if not waiting:
         raise Conflict("nothing of this waits any more")
-    return what_if.settle(context, waiting, approve)
+    return what_if.answer_waiting(context, waiting, approve)
 
 
 def undo(context: Context, sweep: int | None, act: int | None, kind: str) -> int:

@@ -16,7 +16,7 @@ from ..base import portions
 from ..base.context import Context
 from ..pricing.apply import respond_once_let_go
 from .sightings import note
-from .sweeps import SweepData, SweepLook, end, keep, look, may_take, skus_behind, take, written
+from .sweeps import SweepData, SweepLook, finish, judge_sweep, may_take, skus_behind, take_sweep, write_part, written
 
 # Items of a sweep that are written in one portion.
 ITEMS = 400
@@ -38,11 +38,11 @@ def carry_out(
         context = context_of(s)
         supplier = context.get(Supplier, context.get(Sweep, number, "sweep").supplier_id, "supplier")
         stale = supplier.stale
-        seen = look(context, supplier, data)
+        seen = judge_sweep(context, supplier, data)
     # Nobody waits for it, so it is cut sooner than what a person does.
     if seen.size <= portions.PORTION and not stale:
         with writing(patient=True) as s:
-            return take(context_of(s), context_of(s).get(Sweep, number, "sweep"), data, seen)
+            return take_sweep(context_of(s), context_of(s).get(Sweep, number, "sweep"), data, seen)
     with writing() as s:
         context = context_of(s)
         good = may_take(context, context.get(Sweep, number, "sweep"), data, seen)
@@ -68,12 +68,12 @@ def carry_out(
     for part, missing in [*cuts, *((worth_it[:0], seen.missing[places]) for places in _cut(len(seen.missing)))]:
         with writing(patient=True) as s:
             context = context_of(s)
-            changed, shut = keep(context, context.get(Sweep, number, "sweep"), seen, part, missing)
+            changed, shut = write_part(context, context.get(Sweep, number, "sweep"), seen, part, missing)
             all_changed.append(changed)
             all_shut |= shut
     with writing(patient=True) as s:
         context = context_of(s)
-        counts = end(context, context.get(Sweep, number, "sweep"), seen, np.concatenate(all_changed), all_shut, respond_here=False)
+        counts = finish(context, context.get(Sweep, number, "sweep"), seen, np.concatenate(all_changed), all_shut, respond_here=False)
         if follow is not None:
             portions.let_go(context, follow)
     return counts

@@ -208,7 +208,7 @@ def _rates(context: Context, supplier: Supplier, items: Ints) -> Floats:
 
 def refresh(context: Context) -> int:
     """Plan anew and keep it. Returns how many items are looked at otherwise now."""
-    return keep(context, moves(context))
+    return save_intervals(context, moves(context))
 
 
 def moves(context: Context) -> list[tuple[int, int]]:
@@ -228,7 +228,7 @@ def moves(context: Context) -> list[tuple[int, int]]:
     return out
 
 
-def keep(context: Context, rows: list[tuple[int, int]]) -> int:
+def save_intervals(context: Context, rows: list[tuple[int, int]]) -> int:
     bulk_update(context.session, Item, ("look_every",), rows)
     return len(rows)
 

@@ -106,19 +106,19 @@ def grow_old_while_paused(context: Context) -> None:
         grow_old(context, supplier)
 
 
-def take(context: Context, sweep: Sweep, data: SweepData, seen: SweepLook | None = None) -> dict[str, int]:
+def take_sweep(context: Context, sweep: Sweep, data: SweepData, seen: SweepLook | None = None) -> dict[str, int]:
     """Judge a sweep, believe what may be believed, and respond, in this transaction. Returns counts of responses by kind.
 
     seen: what it says, where that was looked at already.
     """
     with quiet():
         supplier = context.get(Supplier, sweep.supplier_id, "supplier")
-        seen = seen or look(context, supplier, data)
+        seen = seen or judge_sweep(context, supplier, data)
         if not may_take(context, sweep, data, seen):
             note(context, sweep, seen.known, *seen.held_rows)
             return {}
-        changed, shut = keep(context, sweep, seen, np.flatnonzero(written(seen)), seen.missing)
-        return end(context, sweep, seen, changed, shut)
+        changed, shut = write_part(context, sweep, seen, np.flatnonzero(written(seen)), seen.missing)
+        return finish(context, sweep, seen, changed, shut)
 
 
 @dataclass
@@ -148,7 +148,7 @@ class SweepLook:
         return len(self.held_rows[0]) if self.held else written
 
 
-def look(context: Context, supplier: Supplier, data: SweepData) -> SweepLook:
+def judge_sweep(context: Context, supplier: Supplier, data: SweepData) -> SweepLook:
     """Look at a sweep without writing anything."""
     policy = policy_for(context.session, supplier=supplier.code)
     known = known_of(context, supplier.id)
@@ -196,7 +196,7 @@ def may_take(context: Context, sweep: Sweep, data: SweepData, seen: SweepLook) -
     return not seen.held
 
 
-def keep(context: Context, sweep: Sweep, seen: SweepLook, part: Ints, missing: Ints) -> tuple[Ints, set[int]]:
+def write_part(context: Context, sweep: Sweep, seen: SweepLook, part: Ints, missing: Ints) -> tuple[Ints, set[int]]:
     """Write what a part of a sweep says, as far as nobody settled an item of it since. Returns changed items, and SKUs whose lanes shut."""
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     part = part[unmoved(context, seen.known, seen.places[part])]
@@ -215,7 +215,7 @@ def keep(context: Context, sweep: Sweep, seen: SweepLook, part: Ints, missing: I
     return changed, shut | validity.look_at_costs(context, supplier, changed.tolist())
 
 
-def end(context: Context, sweep: Sweep, seen: SweepLook, changed: Ints, shut: set[int], respond_here: bool = True) -> dict[str, int]:
+def finish(context: Context, sweep: Sweep, seen: SweepLook, changed: Ints, shut: set[int], respond_here: bool = True) -> dict[str, int]:
     """The last of what is written of a sweep, and what follows for listings. respond_here: else somebody else sees to these."""
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     if not len(changed) and (reason := silent_feeds.message(context, supplier)):
@@ -452,7 +452,7 @@ __all__ = [
     "item_history",
     "settle_doubt",
     "settle_held",
-    "take",
     "take_back",
+    "take_sweep",
     "tell_counts",
 ]

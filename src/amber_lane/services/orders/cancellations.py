@@ -127,7 +127,7 @@ def take_recall(context: Context, answer: PurchaseAnswer) -> None:
     if purchase is None:
         return
     if answer.state != "withdrawn":
-        kept(context, purchase.reference, answer.message or f"it is {answer.state} already")
+        not_let_go(context, purchase.reference, answer.message or f"it is {answer.state} already")
         return
     if purchase.state not in PURCHASE.sources("withdraw"):
         return
@@ -221,7 +221,7 @@ def _tell_store(context: Context, order: Order) -> None:
         queue.put(context, f"store:{store.id}", f"order:{order.id}", key, CancelPayload(order=order.number))
 
 
-def kept(context: Context, reference: str, message: str) -> None:
+def not_let_go(context: Context, reference: str, message: str) -> None:
     """A supplier would not let an order go: it comes, so it must come back."""
     purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
     if purchase:
@@ -232,7 +232,7 @@ def kept(context: Context, reference: str, message: str) -> None:
         wants(context, order, "return", f"the buyer cancelled, but the supplier sends it ({message}): refund it when it comes back")
 
 
-def settle(context: Context, number: int) -> Order:
+def close_wish(context: Context, number: int) -> Order:
     """A person has settled with the buyer what they asked for."""
     order = context.get(Order, number, "order")
     if not order.wants:
@@ -245,7 +245,7 @@ def settle(context: Context, number: int) -> Order:
     return order
 
 
-def unsettle(context: Context, before: dict[str, str]) -> None:
+def reopen_wish(context: Context, before: dict[str, str]) -> None:
     """Undo: it stands on Today again."""
     order = context.get(Order, int(before["order"]), "order")
     order.wants, order.wants_message = before["wants"], before["message"]
@@ -260,4 +260,4 @@ def undo_purchase_bill(context: Context, act: AuditEntry) -> None:
 
 @undoing.undoes("order.settled")
 def undo_order_settled(context: Context, act: AuditEntry) -> None:
-    unsettle(context, undoing.before(act))
+    reopen_wish(context, undoing.before(act))

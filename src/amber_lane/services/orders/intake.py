@@ -158,7 +158,7 @@ def keep_lines(store: Store, fees: Sequence[FeeRow | None], lines: Sequence[tupl
         column(store.payment_fixed if line[2] else 0 for line in lines),
         np.full(n, store.tax_in_price, dtype=np.int64),
     )
-    kept = price.keep(column(line[1] for line in lines), terms)
+    kept = price.proceeds(column(line[1] for line in lines), terms)
     return list(zip(kept.tax.tolist(), kept.fee.tolist(), kept.payment.tolist(), kept.profit.tolist(), strict=True))
 
 

@@ -107,11 +107,11 @@ def refresh(context: Context, orders: Collection[int]) -> None:
         for plan in context.session.scalars(select(FillPlan).where(FillPlan.order_id.in_(chunk))):
             mine = found.get(plan.order_id)
             if mine is not None or plan.profit or plan.goods:
-                keep(plan, mine or Bought())
+                set_profit(plan, mine or Bought())
     context.session.flush()
 
 
-def keep(plan: FillPlan, mine: Bought) -> None:
+def set_profit(plan: FillPlan, mine: Bought) -> None:
     """An order's figures are those of what was bought of it."""
     plan.goods, plan.shipping, plan.handling, plan.billed_more = mine.goods, mine.shipping, mine.handling, mine.more
     plan.risk, plan.reserve, plan.reason = 0, 0, None

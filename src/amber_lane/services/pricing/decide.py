@@ -62,7 +62,7 @@ def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Dec
     fine &= ~crowd
     new_price = np.where(follow & fine, priced.price, book.wanted_price)
     new_price = np.where(fixed & book.prices_on, book.hand_price, new_price)
-    at_new = pricing.keep(new_price, book.terms)
+    at_new = pricing.proceeds(new_price, book.terms)
     losing = book.counted & (at_new.profit < 0)
     waits = follow & ~fine | fixed & losing & book.prices_on
     held_off = waits & ((losing & (policy["loss_pauses"] == 1)) | (policy["held_pauses"] == 1))

@@ -47,7 +47,7 @@ def write(
     tell = np.flatnonzero(decided.kind >= 0)
     same = _same_hold(book, decided) if anew is None else _same_hold(book, decided) & ~anew
     to_tell = tell[~((decided.kind[tell] == HOLD) & same[tell])]
-    kept = pricing.keep(decided.price, book.terms)
+    kept = pricing.proceeds(decided.price, book.terms)
     laned = book.lane > 0
     touched = np.flatnonzero(
         decided.changed

@@ -144,7 +144,7 @@ def _again(before: dict[str, object] | None, nano: int, day: datetime) -> bool:
     return abs(nano - was) * DOUBT <= was and datetime.fromisoformat(str(before["at"])) < day
 
 
-def settle(context: Context, number: int, name: str, believe: bool) -> None:
+def answer_doubt(context: Context, number: int, name: str, believe: bool) -> None:
     """A person's word on a doubted rate."""
     source = context.get(RateSource, number, "source of rates")
     doubted = dict(source.doubted or {})

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from ...core.currency import show
-from ...core.price import NONE, keep, solve
+from ...core.price import NONE, proceeds, solve
 from ...data.outbox import AuditEntry
 from ...data.shelf import Listing, Sku
 from ..base import undoing
@@ -28,7 +28,7 @@ def price_prepared(context: Context, rows: Sequence[Listing]) -> None:
         if at is not None and book.counted[at] and int(priced.price[at]) != NONE:
             row.wanted_price = row.hand_price or int(priced.price[at])
             row.landed, row.net = int(book.landed[at]), int(priced.kept.net[at])
-            row.profit = int(keep(book.wanted_price * 0 + row.wanted_price, book.terms).profit[at])
+            row.profit = int(proceeds(book.wanted_price * 0 + row.wanted_price, book.terms).profit[at])
     context.session.flush()
 
 
@@ -46,7 +46,7 @@ def fix_price(context: Context, number: int, version: int, price: int | None, re
         for row in (book.ids == listing.id).nonzero()[0].tolist() if len(book.ids) else []:
             if not book.counted[row]:
                 continue
-            left = int(keep(book.wanted_price * 0 + price, book.terms).profit[row])
+            left = int(proceeds(book.wanted_price * 0 + price, book.terms).profit[row])
             if left < 0:
                 raise Invalid(
                     f"at {show(price, listing.currency)} every sale loses {show(-left, listing.currency)}",

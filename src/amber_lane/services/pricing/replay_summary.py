@@ -21,7 +21,7 @@ MOVERS = 40
 _KINDS: dict[str, type[Any]] = {one.__name__: one for one in (RuleChange, FeeChange, SupplierChange, PolicyChange, RateChange)}
 
 
-def kept(change: Change | None) -> dict[str, Any] | None:
+def as_stored(change: Change | None) -> dict[str, Any] | None:
     """A drafted change as plain data."""
     return None if change is None else {"kind": type(change).__name__, **asdict(change)}  # type: ignore[call-overload]
 

@@ -25,7 +25,7 @@ Rows = list[list[object]]
 
 def refresh(context: Context) -> bool:
     """Count anew and keep it. Returns whether any share moved by a tenth of a percent or more."""
-    return bool(keep(context, count(context)))
+    return bool(save_rates(context, count(context)))
 
 
 def count(context: Context) -> Rows:
@@ -71,7 +71,7 @@ def count(context: Context) -> Rows:
     return out
 
 
-def keep(context: Context, out: Rows) -> set[str]:
+def save_rates(context: Context, out: Rows) -> set[str]:
     """Keep what was counted. Returns the categories whose share is another than before; '' = those that have none of their own."""
     row = context.session.scalar(select(Setting).where(Setting.name == RETURNS))
     was = {(a, b): c for a, b, c, *_ in row.value["rows"]} if row else {}

@@ -18,11 +18,11 @@ DAYS = 28
 def refresh(context: Context) -> int:
     """Count sales anew, all in this transaction. Returns how many SKUs moved."""
     rows = moved(context)
-    keep(context, rows)
+    save_paces(context, rows)
     return len(rows)
 
 
-def keep(context: Context, rows: Sequence[tuple[int, int]]) -> None:
+def save_paces(context: Context, rows: Sequence[tuple[int, int]]) -> None:
     bulk_update(context.session, Sku, ("pace",), rows)
 
 

@@ -119,7 +119,7 @@ def what_if(context: Context, change: Change | None, raw: Callable[[Facts], Raw]
     decided = decide(book, counted=False)
     laned = book.counted & (book.hand_price == NONE)
     then_price = np.where(laned & ~decided.waits, decided.price, book.wanted_price)
-    then, now = price.keep(then_price, book.terms), price.keep(real.wanted_price, real.terms)
+    then, now = price.proceeds(then_price, book.terms), price.proceeds(real.wanted_price, real.terms)
     held = decided.waits & laned
     counts = {
         "listings": int(laned.sum()),
@@ -229,7 +229,7 @@ def crowd(context: Context) -> list[int]:
     )
 
 
-def settle(context: Context, numbers: Iterable[int], approve: bool) -> int:
+def answer_waiting(context: Context, numbers: Iterable[int], approve: bool) -> int:
     """A person's word on responses that wait: take the best price there is, or leave the listing as it is. Can be undone.
 
     Very many are settled in portions that follow. Returns how many.
@@ -298,7 +298,7 @@ def review(context: Context) -> None:
         respond(context, skus, alone=True)
 
 
-def unsettle(context: Context, act: AuditEntry) -> None:
+def reopen_waiting(context: Context, act: AuditEntry) -> None:
     """Undo a word on what waited: prices that went out go back, what was off sale is so again, and all of it waits as before."""
     settled = by_id(context.session, ListingDecision, (act.after or {})["responses"]).values()
     mine = {row.listing_id for row in settled}
@@ -336,7 +336,7 @@ def _take_best(context: Context, rows: list[ListingDecision], act: int) -> None:
 
 @undoing.undoes("response.settle")
 def undo_response_settle(context: Context, act: AuditEntry) -> None:
-    unsettle(context, act)
+    reopen_waiting(context, act)
 
 
 @undoing.undoes("rule.change", "policy.change", "fees.change", "terms.change", "rate.change", whole=True)

@@ -75,7 +75,7 @@ def check(name: str, cap_money: int | None, cap_orders: int | None, send: str | 
         raise Invalid("; ".join(wrong.values()), wrong)
 
 
-def keep(  # noqa: PLR0913 - the fields of a form, by name
+def save_account(  # noqa: PLR0913 - the fields of a form, by name
     context: Context,
     supplier_id: int,
     number: int | None,

@@ -204,7 +204,7 @@ def _refused(context: Context, line: OrderLine) -> Iterator[WayOn]:
     yield WayOn(f"refund:{line.id}", f"Cancel {line.title or line.sku_code} and refund it", "cannot be undone")
 
 
-def take(context: Context, number: int, key: str) -> str:
+def take_way(context: Context, number: int, key: str) -> str:
     """Go one of the ways on. Conflict when it is not open any more; Invalid or Conflict as what it does."""
     order = context.get(Order, number, "order")
     if key not in {one.key for one in ways_on(context, order) if one.key}:
@@ -225,7 +225,7 @@ def take(context: Context, number: int, key: str) -> str:
     if what == "raise":
         account_id, most = rest.split(":")
         row = context.get(BuyingAccount, int(account_id), "buying account")
-        buying_accounts.keep(
+        buying_accounts.save_account(
             context,
             row.supplier_id,
             row.id,
@@ -302,7 +302,7 @@ def _ask_by_mail(context: Context, order: Order, line: OrderLine, purchase: Purc
     return f"{supplier.name} is asked by mail"
 
 
-__all__ = ["ALLOW", "WayOn", "saving", "take", "unpack", "ways_on"]
+__all__ = ["ALLOW", "WayOn", "saving", "take_way", "unpack", "ways_on"]
 
 
 @undoing.undoes("order.pack")

@@ -24,7 +24,7 @@ _KINDS: dict[str, tuple[type[Versioned], tuple[str, ...]]] = {
 }
 
 
-def keep(context: Context, owner: str, number: int, version: int | None, fields: dict[str, Any]) -> str:
+def save(context: Context, owner: str, number: int, version: int | None, fields: dict[str, Any]) -> str:
     """Set how a supplier is ordered from (parcel_note, phone_rule, order_form, order_road, mail), a store's greeting and phone, or
     whom our mails come from (name, sender)."""
     kind, names = _KINDS[owner]

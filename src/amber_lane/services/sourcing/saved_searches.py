@@ -66,7 +66,7 @@ def brought_today(context: Context, row: SavedSearch) -> int:
     return sum(n for at, n in made if house_days.day_of(context, at) == day)
 
 
-def look(context: Context, finder: Finder, number: int) -> SearchResult:
+def find_now(context: Context, finder: Finder, number: int) -> SearchResult:
     """What fits a saved search now. Writes nothing, so that nobody waits for it."""
     return finder.find(context, replace(search_of(context.get(SavedSearch, number, "saved search")), ours="no", limit=LOOK_MOST, offset=0))
 
