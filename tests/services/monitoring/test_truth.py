@@ -134,7 +134,7 @@ def test_a_band_at_whose_edge_the_price_falls_is_told_with_its_range_and_mended_
     small.respond()
     with small.db.reading() as s:
         _, _, why = what_if.explain_price(small.context(s), small.listing(3).id)
-    assert why is not None and "house from £4.00" in why.sentence
+    assert why is not None and "general rule from £4.00" in why.sentence
 
 
 def test_a_step_without_an_allowed_ending_says_so_with_the_nearest_and_from_what_it_is_counted(small: Small) -> None:

@@ -394,7 +394,7 @@ def test_what_really_came_back_is_kept_for_returns_where_no_rule_says(small: Sma
     kept = next(one for one in found.bounds if one.name == "Reserve for returns")
     assert (kept.message, kept.by) == ("30 %", "what came back") and any("30 %" in step.name for step in found.steps)
     rule = next(one for one in found.bounds if one.name.startswith("Lowest for a margin"))
-    assert rule.by == "house"
+    assert rule.by == "general rule"
 
 
 def test_replay_sells_the_past_again_and_following_nothing_costs(small: Small) -> None:
@@ -429,7 +429,7 @@ def test_exceptions_win_field_by_field_and_the_bench_names_them(small: Small) ->
         _, _, found = what_if.explain_price(small.context(s), 2)
     assert found is not None and found.set_by == "min_profit"
     by = {one.name.split(" of")[0].split(" for")[0] + one.name[-6:]: one.by for one in found.bounds}
-    assert {"house", "store ONE", "SKU S-2 from £1.00"} <= set(by.values())
+    assert {"general rule", "store ONE", "SKU S-2 from £1.00"} <= set(by.values())
     assert small.listing(2).wanted_quantity == 1 and small.listing(3).wanted_quantity > 1
 
 
