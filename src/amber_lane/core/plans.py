@@ -32,7 +32,7 @@ class Membership:
 def discount_given(own: int, plans: Iterable[Membership]) -> int:
     """The discount that counts: the highest that is given; discounts are not added up.
 
-    >>> discount_given(10_000, [Plan("club", 40_000, 900, taken=True), Plan("pallet", 60_000, from_spend=500_000, taken=True)])
+    >>> discount_given(10_000, [Membership("club", 40_000, 900, taken=True), Membership("pallet", 60_000, from_spend=500_000, taken=True)])
     40000
     """
     return max([own, *(plan.discount for plan in plans if plan.counts)])
@@ -51,8 +51,8 @@ class MembershipWorth:
 def worth(plan: Membership, other: int, pace: int) -> MembershipWorth:
     """other: the discount that we have without it (ppm); pace: goods bought a month at full price.
 
-    >>> worth(Plan("club", 40_000, 900), 10_000, 45_000)
-    Worth(pays_from=30000, saves=450, share=1500000)
+    >>> worth(Membership("club", 40_000, 900), 10_000, 45_000)
+    MembershipWorth(pays_from=30000, saves=450, share=1500000)
     """
     more = plan.discount - other
     if more <= 0:
