@@ -14,9 +14,7 @@ import time
 from functools import partial
 from pathlib import Path
 
-from fastapi.testclient import TestClient
-
-from amber_lane.api.app import make_app, make_app_state
+from amber_lane.api.app import make_app_state
 from amber_lane.clock import SystemClock
 from amber_lane.data.session import Database
 from amber_lane.services.base.context import Context
@@ -27,7 +25,7 @@ from amber_lane.settings import Settings
 from amber_lane.sheets.table import read_sheet
 
 from . import big
-from .measure import Report, memory_mb, percentile, seconds
+from .measure import Report, memory_mb, percentile, seconds, signed_in
 
 ROWS = 200_000
 
@@ -111,17 +109,7 @@ def run(report: Report, n: int = 100_000) -> None:
         folder = Path(name)
         big.make(folder, n).close()
         house = make_app_state(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=SystemClock())
-        with TestClient(make_app(house), headers={"X-Amber-Lane": "1"}) as client:
-            client.post(
-                "/api/v1/session/first",
-                json={
-                    "mail": "b@amber-lane.example",
-                    "password": "long-enough-word",
-                    "name": "Bench",
-                    "country": "GB",
-                    "zone": "Europe/London",
-                },
-            )
+        with signed_in(house) as client:
             for what, query, every, aim in (
                 ("by SKU", "sort=sku", 900, 50),
                 ("filtered by state and supplier", "sort=sku&filters=state:open;supplier:1", 700, 50),

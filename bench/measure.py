@@ -5,9 +5,14 @@ from __future__ import annotations
 import resource
 import statistics
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
+
+from fastapi.testclient import TestClient
+
+from amber_lane.api.app import AppState, make_app
 
 
 @dataclass
@@ -49,3 +54,12 @@ def memory_mb() -> float:
 
 def percentile(values: list[float], share: float) -> float:
     return sorted(values)[min(len(values) - 1, int(len(values) * share))]
+
+
+@contextmanager
+def signed_in(house: AppState) -> Iterator[TestClient]:
+    """A client of this house whose first person has just been entered."""
+    who = {"mail": "b@amber-lane.example", "password": "long-enough-word", "name": "Bench", "country": "GB", "zone": "Europe/London"}
+    with TestClient(make_app(house), headers={"X-Amber-Lane": "1"}) as client:
+        client.post("/api/v1/session/first", json=who).raise_for_status()
+        yield client

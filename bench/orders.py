@@ -10,9 +10,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from fastapi.testclient import TestClient
-
-from amber_lane.api.app import make_app, make_app_state
+from amber_lane.api.app import make_app_state
 from amber_lane.connectors.protocols import Purchase, PurchaseAnswer
 from amber_lane.data.base import to_ms
 from amber_lane.data.session import Database
@@ -25,7 +23,7 @@ from amber_lane.settings import Settings
 from amber_lane.sheets.table import read_sheet
 
 from . import big
-from .measure import Report, seconds
+from .measure import Report, seconds, signed_in
 
 SKUS = 20_000
 PAST = 100_000
@@ -187,12 +185,7 @@ def _today(report: Report, folder: Path) -> None:
     bring(db, sheet(300))
     db.close()
     house = make_app_state(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=big.CLOCK)
-    with TestClient(make_app(house)) as client:
-        client.headers["x-amber-lane"] = "1"
-        client.post(
-            "/api/v1/session/first",
-            json={"name": "B", "country": "GB", "zone": "Europe/London", "mail": "b@x.example", "password": "long-enough-word"},
-        ).raise_for_status()
+    with signed_in(house) as client:
 
         def see(path: str) -> float:
             return statistics.median(seconds(lambda: client.get(path).raise_for_status()) for _ in range(7))

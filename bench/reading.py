@@ -9,9 +9,7 @@ import tempfile
 from functools import partial
 from pathlib import Path
 
-from fastapi.testclient import TestClient
-
-from amber_lane.api.app import make_app, make_app_state
+from amber_lane.api.app import make_app_state
 from amber_lane.api.schemas import rows_out
 from amber_lane.clock import SystemClock
 from amber_lane.services.base.context import Context
@@ -20,7 +18,7 @@ from amber_lane.services.grids.goods_grids import GridQuery
 from amber_lane.settings import Settings
 
 from . import big
-from .measure import Report, in_turn, percentile, seconds
+from .measure import Report, in_turn, percentile, seconds, signed_in
 
 SQL = """
 select l.id, k.id, k.code, l.title, s.name, l.state, l.paused_by, l.wanted_price, l.currency, l.wanted_quantity, l.landed, l.profit, l.net, p.name, a.state,
@@ -56,17 +54,7 @@ def run(report: Report, n: int = 100_000) -> None:
             "at most 3 times",
             ratio <= 3,
         )
-        with TestClient(make_app(house), headers={"X-Amber-Lane": "1"}) as client:
-            client.post(
-                "/api/v1/session/first",
-                json={
-                    "mail": "b@amber-lane.example",
-                    "password": "long-enough-word",
-                    "name": "Bench",
-                    "country": "GB",
-                    "zone": "Europe/London",
-                },
-            )
+        with signed_in(house) as client:
             path = "/api/v1/prices/listings?sort=price&limit=100&filters=state:live"
             client.get(path)
             times = [seconds(partial(client.get, f"{path}&offset={i * 700}")) for i in range(80)]
