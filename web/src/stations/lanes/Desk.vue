@@ -193,9 +193,8 @@ useKeys('This SKU', [
         <ul v-else-if="preview && rested" class="mt-1 list-disc space-y-1 pl-4">
           <li>
             <template v-if="preview.orders"
-              >{{ plural(preview.orders, 'waiting order') }} {{ preview.orders === 1 ? 'goes' : 'go' }} on<template v-if="preview.profit"
-                >, <b>{{ money(preview.profit) }}</b> profit on each unit</template
-              ></template
+              >{{ plural(preview.orders, 'waiting order') }} {{ preview.orders === 1 ? 'is' : 'are' }} planned anew, at what the buyer
+              paid</template
             ><template v-else>No order waits for it</template>
           </li>
           <li v-if="preview.landed">
