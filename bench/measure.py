@@ -12,7 +12,8 @@ from typing import Any
 
 from fastapi.testclient import TestClient
 
-from amber_lane.api.app import AppState, make_app
+from amber_lane.api.app import make_app
+from amber_lane.api.deps import AppState
 
 
 @dataclass
