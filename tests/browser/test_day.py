@@ -24,7 +24,7 @@ def test_from_a_missing_lane_to_a_number_in_the_store_by_keyboard(app: Page, sho
     app.get_by_text(re.compile("1 order waits on")).wait_for()
     app.get_by_role("button", name=re.compile("Choose its item")).first.click()
     app.get_by_role("button", name=re.compile("Open lane to")).wait_for()
-    expect(app.get_by_text("1 waiting order goes on")).to_be_visible()
+    expect(app.get_by_text("1 waiting order is planned anew")).to_be_visible()
     app.keyboard.press("1")
     expect(app.get_by_text(re.compile("Lane opened for"))).to_be_visible()
     app.goto(f"{served.address}/orders?state=ready")
