@@ -119,6 +119,26 @@ def calc_route(
     typer.echo(json.dumps(summary))
 
 
+@calc.command("bridge")
+def calc_bridge(
+    before: Annotated[Path, typer.Argument(help="The period before: sku, units, sales, tax, store_fee, payment_fee, goods, shipping, …")],
+    after: Annotated[Path, typer.Argument(help="The period after, in the same columns.")],
+    target: Annotated[Path, typer.Argument(help="Where the effects go, CSV.")],
+    currency: Annotated[str, typer.Option(help="The money of all amounts, which says how many decimals there are.")] = FIXED,
+) -> None:
+    """Split the change of profit between two periods into new, ended, volume, mix, price, cost, fees and other; exactly."""
+    from .sheets import bridge as sheet
+    from .sheets.table import write_csv
+
+    try:
+        rows = sheet.bridge_sheets(before.read_bytes(), after.read_bytes(), currency.upper())
+        with target.open("w", encoding="utf-8", newline="") as out:
+            write_csv(out, sheet.HEADER, rows)
+    except (OSError, ValueError) as error:
+        typer.echo(f"amber-lane: {error}", err=True)
+        raise typer.Exit(2) from error
+
+
 @app.command()
 def serve(
     world: Annotated[str, typer.Option(help="Follow the clock of a practice world at this address.")] = "",

@@ -34,6 +34,7 @@ from ..services.base.credentials import CredentialStore
 from ..services.partners.registry import ConnectorRegistry
 from ..settings import Settings
 from .alerts import today
+from .books import ledgers, profit
 from .catalogue import search
 from .delivery import agent_leases
 from .deps import AppState, known_questions, managers_only, seated
@@ -140,7 +141,7 @@ OPEN_TO_ALL = (sign_in, own_sign_in, agent_leases, agent_portal)
 FOR_MANAGERS = (
     today, mapping_queue, lanes, prices, explanations, exchange_rates, sweeps, buying_accounts, first_steps, going_live, life_cycle, users,
     purchase_orders, payment_batches, decision_groups, order_acts, orders, parcels, connections, sheets, partner_terms,
-    allowance, catalogue_sheets, sourcing, search, listings, variant_matrix,
+    allowance, catalogue_sheets, sourcing, search, listings, variant_matrix, profit, ledgers,
 )  # fmt: skip
 
 

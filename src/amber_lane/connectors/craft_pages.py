@@ -22,6 +22,7 @@ from .protocols import (
     ListingChange,
     ListingPage,
     OrderPage,
+    SettlementPage,
     StoreListing,
     StoreOrder,
     Tracking,
@@ -45,6 +46,7 @@ class CraftPages:
     """key: 'name:password' of the person's own account there."""
 
     batch_most = 0
+    tells_settlements = False
 
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         self.name, _, self.word = key.partition(":")
@@ -155,6 +157,9 @@ class CraftPages:
 
     def cancel(self, order: str) -> None:
         self._signed_in(lambda: self.call.send("POST", f"/orders/{path_part(order)}/cancel", data={}))
+
+    def settlements(self, cursor: str) -> SettlementPage:
+        raise Refused("the craft market tells no settlements; import the sheet of what it paid out")
 
     def tell_of_orders(self, address: str, secret: str) -> None:
         raise Refused("the craft market does not tell of orders")

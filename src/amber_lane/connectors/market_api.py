@@ -22,6 +22,8 @@ from .protocols import (
     ListingChange,
     ListingPage,
     OrderPage,
+    SettlementLine,
+    SettlementPage,
     StoreListing,
     StoreOrder,
     Tracking,
@@ -115,6 +117,31 @@ class _Orders(Wire):
     more: bool
 
 
+class _PayoutRow(Wire):
+    row: int
+    order: Short = ""
+    about: Short
+    amount: Short
+    at: Time
+
+
+class _Payout(Wire):
+    payout: Short
+    paid: Short
+    at: Time
+    rows: list[_PayoutRow]
+
+
+class _Payouts(Wire):
+    payouts: list[dict[str, object]]
+    after: int
+    more: bool
+
+
+# Its words for what a row is about.
+_ABOUT = {"sale": "sale", "commission": "fee", "commission back": "fee_back", "money back": "refund", "correction": "adjustment"}
+
+
 class _Parcel(Wire):
     note: Short
 
@@ -144,6 +171,7 @@ class MarketApi:
     """key: 'name:secret'. A pass is fetched with it, and fetched anew when it has run out; nothing is done without one."""
 
     batch_most = 250
+    tells_settlements = True
 
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         self.key = _Key(*key.partition(":")[::2])
@@ -200,6 +228,14 @@ class MarketApi:
         bad: list[str] = []
         orders = rows_of(page.orders, lambda row: _order(_Order.model_validate(row)), "order", bad)
         return OrderPage(orders, str(page.since), page.more, bad)
+
+    def settlements(self, cursor: str) -> SettlementPage:
+        money, page = self._money(), self._ask("/payouts", _Payouts, after=cursor or "0")
+        bad: list[str] = []
+        lines = [
+            line for one in rows_of(page.payouts, lambda row: _payout(_Payout.model_validate(row), money), "payout", bad) for line in one
+        ]
+        return SettlementPage(lines, str(page.after), page.more, bad)
 
     def change_listing(self, change: ListingChange, key: str) -> None:
         raise Refused("the marketplace takes changes in batches")
@@ -286,6 +322,14 @@ def _listing(one: _Offer, money: str) -> StoreListing:
     words = (one.barcode, one.makers_number, one.maker, one.group, one.comes_in)
     shown = (max(one.pieces, 0), state)
     return StoreListing(one.code, clip(one.name), price, money, *shown, *words, max(one.grams, 0), one.text[:20_000])
+
+
+def _payout(one: _Payout, money: str) -> list[SettlementLine]:
+    unknown = sorted({row.about for row in one.rows} - _ABOUT.keys())
+    if unknown:
+        raise ValueError(f"a row is about {unknown[0]!r}, which nobody here knows")
+    lines = [SettlementLine(one.payout, str(row.row), row.order, _ABOUT[row.about], minor(row.amount, money), row.at) for row in one.rows]
+    return [*lines, SettlementLine(one.payout, "payout", "", "payout", minor(one.paid, money), one.at)]
 
 
 def _order(one: _Order) -> StoreOrder:

@@ -23,12 +23,13 @@ from .protocols import (
     ListingChange,
     ListingPage,
     OrderPage,
+    SettlementPage,
     StoreListing,
     StoreOrder,
     Tracking,
     Word,
 )
-from .wire import Buyer, Name, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, rows_of
+from .wire import BesidePrices, Buyer, Name, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, rows_of
 
 
 class _Account(Wire):
@@ -77,6 +78,9 @@ class _Order(Wire):
     lines: list[_Line]
     buyer: Buyer
     promised_by: date | None = None
+    shipping: Short | None = None
+    discount: Short | None = None
+    tax: Short | None = None
 
 
 class _Orders(Wire):
@@ -109,6 +113,7 @@ class OwnSite:
     """key: 'name:secret'."""
 
     batch_most = 0
+    tells_settlements = False
 
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         name, _, secret = key.partition(":")
@@ -185,6 +190,9 @@ class OwnSite:
     def cancel(self, order: str) -> None:
         self.call.tell("POST", f"/orders/{path_part(order)}/cancel", {}, _Done)
 
+    def settlements(self, cursor: str) -> SettlementPage:
+        raise Refused("the shop tells no settlements; import the sheet of what it paid out")
+
     def tell_of_orders(self, address: str, secret: str) -> None:
         self.call.tell("PUT", "/webhook", {"address": address, "secret": secret}, _Done)
 
@@ -224,7 +232,8 @@ def _listing(one: _Listing) -> StoreListing:
 
 
 def _order(one: _Order) -> StoreOrder:
-    lines = order_lines(((x.line_no, x.sku, x.quantity, x.unit_price, x.title) for x in one.lines), one.currency)
+    beside = BesidePrices(one.shipping, one.discount, one.tax)
+    lines = order_lines(((x.line_no, x.sku, x.quantity, x.unit_price, x.title) for x in one.lines), one.currency, beside)
     return StoreOrder(
         one.number,
         one.ordered_at,

@@ -149,6 +149,21 @@ class StoreOrderLine:
     quantity: int
     unit_price: int
     title: str = ""
+    # Of the whole line, where the store tells it: what the buyer paid for sending, what was taken off, the tax in it and who hands it over.
+    shipping_paid: int | None = None
+    discount: int | None = None
+    tax: int | None = None
+    tax_by: str = ""
+
+    @property
+    def total(self) -> int:
+        """What the buyer paid for the line."""
+        return self.unit_price * self.quantity + (self.shipping_paid or 0) - (self.discount or 0)
+
+    @property
+    def told(self) -> list[str]:
+        """What of its money was told beside the price."""
+        return [name for name in ("shipping_paid", "discount", "tax") if getattr(self, name) is not None]
 
 
 @dataclass(frozen=True)
@@ -199,6 +214,29 @@ class ListingPage:
     unreadable: list[str] = field(default_factory=list)
 
 
+@dataclass(frozen=True)
+class SettlementLine:
+    """One row of what a store paid out. kind: as in the settlements sheet; line: its number there, the same whenever it is told again;
+    amount: minor units of the store's money, as it adds to the payout."""
+
+    settlement: str
+    line: str
+    order_no: str
+    kind: str
+    amount: int
+    at: datetime
+
+
+@dataclass(frozen=True)
+class SettlementPage:
+    """Settlements after a cursor. unreadable: rows that could not be read, with why."""
+
+    lines: list[SettlementLine]
+    cursor: str
+    more: bool
+    unreadable: list[str] = field(default_factory=list)
+
+
 class PartnerLink(Protocol):
     """What everybody who is called can do."""
 
@@ -211,9 +249,12 @@ class PartnerLink(Protocol):
 class StoreLink(PartnerLink, Protocol):
     batch_most: int
     """Most listing changes that go in one call; 0 = each by itself. Then `send_batch` and `find_batch` are used."""
+    tells_settlements: bool
+    """Whether it tells what it paid out; then `settlements` is used, once a day."""
 
     def listings(self) -> Iterator[ListingPage]: ...
     def orders(self, cursor: str) -> OrderPage: ...
+    def settlements(self, cursor: str) -> SettlementPage: ...
     def change_listing(self, change: ListingChange, key: str) -> None: ...
     def find_change(self, change: ListingChange, key: str) -> bool: ...
     def send_batch(self, changes: list[ListingChange], key: str) -> None: ...

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import asdict
+from dataclasses import asdict, dataclass, replace
 from datetime import UTC, date, datetime
 from typing import Annotated, Any, TypeVar
 from urllib.parse import quote
@@ -17,6 +17,7 @@ from pydantic import (
     StringConstraints,
 )
 
+from ..core.books import allocate
 from ..core.currency import parse_money
 from ..core.numbers import parse_percent
 from ..core.texts import seen_whole, shown
@@ -175,8 +176,23 @@ def order_state(state: str) -> tuple[bool, bool]:
     return state == "cancelled", state == "sent"
 
 
-def order_lines(lines: Iterable[tuple[int, str, int, str, str]], currency: str) -> list[StoreOrderLine]:
-    """Lines of (number, SKU, quantity, price of one as text, title); ValueError when there is none or one is nonsense."""
+@dataclass(frozen=True)
+class BesidePrices:
+    """What an order's buyer paid beside the goods' prices, as text of the whole order; None = the store tells nothing of it."""
+
+    shipping_paid: str | None = None
+    discount: str | None = None
+    tax: str | None = None
+    tax_by: str = ""
+
+
+def order_lines(
+    lines: Iterable[tuple[int, str, int, str, str]], currency: str, beside: BesidePrices = BesidePrices()
+) -> list[StoreOrderLine]:
+    """Lines of (number, SKU, quantity, price of one as text, title); ValueError when there is none or one is nonsense.
+
+    beside: is shared out over the lines by what they cost.
+    """
     out = [StoreOrderLine(n, sku, quantity, minor(price, currency), clip(title)) for n, sku, quantity, price, title in lines]
     if not out or any(line.quantity <= 0 or line.unit_price < 0 for line in out):
         raise ValueError("an order needs lines with a quantity and a price")
@@ -184,7 +200,27 @@ def order_lines(lines: Iterable[tuple[int, str, int, str, str]], currency: str) 
         raise ValueError("two lines of an order have the same number")
     if any(line.quantity > UNITS_MOST or line.unit_price > MONEY_MOST or not 0 <= line.line_no <= UNITS_MOST for line in out):
         raise ValueError("a line has a number, quantity or price beyond all measure")
-    return out
+    return _with_beside(out, currency, beside)
+
+
+def _with_beside(lines: list[StoreOrderLine], currency: str, beside: BesidePrices) -> list[StoreOrderLine]:
+    told = {name: minor(text, currency) for name in ("shipping_paid", "discount", "tax") if (text := getattr(beside, name)) is not None}
+    if not told:
+        return lines
+    total = sum(line.unit_price * line.quantity for line in lines) + told.get("shipping_paid", 0) - told.get("discount", 0)
+    if min(told.values()) < 0 or total < 0 or told.get("tax", 0) > total or max(told.values()) > MONEY_MOST:
+        raise ValueError("what was paid for sending, the discount or the tax of an order cannot be")
+    weights = [line.unit_price * line.quantity for line in lines]
+    shares = {name: allocate(amount, weights) for name, amount in told.items()}
+
+    def part(name: str, n: int) -> int | None:
+        return shares[name][n] if name in shares else None
+
+    by = "store" if beside.tax_by == "store" else ""
+    return [
+        replace(line, shipping_paid=part("shipping_paid", n), discount=part("discount", n), tax=part("tax", n), tax_by=by)
+        for n, line in enumerate(lines)
+    ]
 
 
 def purchase_body(purchase: Purchase) -> dict[str, Any]:

@@ -262,4 +262,8 @@ REQUEST = Machine(
     ),
 )
 
+# Lines that nobody has bought yet; and purchases that stand, whose goods come and are paid.
+WAITING_LINES = ("new", "needs_lane", "held", "ready", "refused")
+PURCHASE_LIVE = ("waiting", "sent", "accepted", "shipped")
+
 MACHINES = (LISTING, LANE, ORDER_LINE, PURCHASE, PARCEL, SWEEP, DECISION, OUTBOX, MESSAGE, JOB, LINK, SAMPLE, REQUEST)

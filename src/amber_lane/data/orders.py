@@ -52,12 +52,17 @@ class Order(Versioned):
     # What the buyer asked for after it was bought: cancel (the supplier is asked), return (it is on its way), change.
     wants: Mapped[str] = mapped_column(default="")
     wants_message: Mapped[str] = mapped_column(default="")
+    # What of its money its store told beside the prices: shipping, discount, tax. What it did not tell is counted as nought, or worked out.
+    told: Mapped[list[Any]] = mapped_column(default=list)
     # Who bought it was erased on their wish; the sums stay.
     erased_at: Mapped[datetime | None]
 
 
 class OrderLine(Versioned):
-    """quantity in units sold; paid and kept (after the store's tax and fees) are for the whole line."""
+    """quantity in units sold; all amounts are for the whole line, minor units of the order's money.
+
+    paid: for the goods; net_revenue: what of that the store leaves us after tax and fees.
+    """
 
     __tablename__ = "order_line"
     __table_args__ = (
@@ -74,7 +79,11 @@ class OrderLine(Versioned):
     title: Mapped[str] = mapped_column(default="")
     quantity: Mapped[int]
     paid: Mapped[int]
+    shipping_paid: Mapped[int] = mapped_column(default=0)
+    discount: Mapped[int] = mapped_column(default=0)
     tax: Mapped[int] = mapped_column(default=0)
+    # Who hands the tax over: store, or '' = we do.
+    tax_by: Mapped[str] = mapped_column(default="")
     store_fee: Mapped[int] = mapped_column(default=0)
     payment_fee: Mapped[int] = mapped_column(default=0)
     net_revenue: Mapped[int] = mapped_column(default=0)
@@ -84,6 +93,11 @@ class OrderLine(Versioned):
     reason: Mapped[str] = mapped_column(default="")
     lane_id: Mapped[int | None] = mapped_column(ForeignKey("lane.id"))
     chosen_by: Mapped[str] = mapped_column(default="plan")
+
+    @hybrid_property
+    def total(self) -> int:
+        """What the buyer paid for it, sending and discount included."""
+        return self.paid + self.shipping_paid - self.discount
 
 
 # A plan without a reason, or held by its money alone, has its lanes.
@@ -107,6 +121,8 @@ class FillPlan(Row):
     # What is set aside for returns; and how far bills are above what was planned.
     reserve: Mapped[int] = mapped_column(default=0)
     billed_more: Mapped[int] = mapped_column(default=0)
+    # What settlements and statements said otherwise, as it changes the profit.
+    settled: Mapped[int] = mapped_column(default=0)
     profit: Mapped[int]
     parcels: Mapped[int] = mapped_column(default=0)
     reason: Mapped[str | None]

@@ -132,9 +132,12 @@ class Database:
             if self.sqlite:
                 session.connection(execution_options={"amber_write": True})
             yield session
+            # What is done at the end may change more; and what is still to be flushed may ask for it.
+            session.flush()
             while ends := session.info.pop(ENDS, None):
                 for do in ends.values():
                     do()
+                session.flush()
             session.commit()
             if (took := time.monotonic() - begun) > LONG:
                 # Everybody else waited for it; whose it is stands two frames up, above the context manager's own.

@@ -60,6 +60,9 @@ class Store(Partner):
     next_read: Mapped[datetime | None]
     # When its listings are next read, to be compared with what we asked.
     next_check: Mapped[datetime | None]
+    # What it paid out is read up to here, and next read then; empty where it tells none.
+    settled_cursor: Mapped[str | None]
+    next_settled: Mapped[datetime | None]
 
 
 class FeeRow(Versioned):

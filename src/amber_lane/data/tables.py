@@ -1,11 +1,12 @@
 """All tables under one roof, so that the metadata is whole wherever it is needed."""
 
-from . import depot, lanes, orders, outbox, prices, setup, shelf, source, transit, watch
+from . import books, depot, lanes, orders, outbox, prices, setup, shelf, source, transit, watch
 from .base import Base
 
 metadata = Base.metadata
 
 __all__ = [
+    "books",
     "depot",
     "lanes",
     "metadata",

@@ -1,11 +1,11 @@
-"""What the database keeps up by itself beside the tables: the indexes of words, the tallies, which SKUs were changed, and that no listing
-names a closed lane."""
+"""What the database keeps up by itself beside the tables: the indexes of words, the tallies, which SKUs were changed, that no listing
+names a closed lane, and that the journal is only added to."""
 
 from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from . import moved, tallies, words
+from . import books, moved, tallies, words
 
 
 def make(connection: Connection) -> None:
@@ -13,6 +13,7 @@ def make(connection: Connection) -> None:
     words.make(connection)
     tallies.make(connection)
     moved.make(connection)
+    books.make(connection)
     # A lane's words and units are looked at again when they change, and not otherwise.
     said = "title, brand, gtin, mpn, options"
     for name, table, columns, which in (

@@ -23,12 +23,14 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
 from ..services.base.context import Context
+from ..services.books.posting import post_orders
 from ..services.fulfilment.delivery_exceptions import RETURNED_FOR
 from ..services.mapping import lane_states
 from ..services.orders.intake import keep_lines
 from ..services.pricing import sales_velocity
 from ..services.pricing.inputs import fee_of, fee_rows
 from .partners import Land
+from .past_books import write_money
 
 FIRST = ("Rowan", "Tilda", "Emeka", "Marit", "Callum", "Wren", "Nadia", "Theo", "Aoife", "Selma")
 LAST = ("Lindqvist", "Abara", "Prewitt", "Marrow", "Dunmore", "Fennimore", "Okello", "Thackray", "Sorrel", "Quill")
@@ -40,7 +42,7 @@ TABLES: dict[Any, tuple[str, ...]] = {
             "promised_by", "note", "channel", "manual_release", "allowed"),
     OrderLine: ("id", "version", "order_id", "line_no", "sku_code", "sku_id", "title", "quantity", "paid", "tax", "store_fee",
                 "payment_fee", "net_revenue", "state", "reason", "lane_id", "chosen_by"),
-    FillPlan: ("order_id", "at", "goods", "shipping", "handling", "profit", "lanes"),
+    FillPlan: ("order_id", "at", "goods", "shipping", "handling", "billed_more", "profit", "lanes"),
     PurchaseOrder: ("id", "version", "reference", "supplier_id", "order_id", "origin_id", "service", "state", "currency", "goods",
                     "shipping", "handling", "billed", "their_number", "made_at", "answered_at", "message"),
     PurchaseLine: ("purchase_id", "order_line_id", "line_no", "item_id", "quantity", "planned_cost", "billed_cost", "live"),
@@ -64,6 +66,8 @@ def write_past(context: Context, land: Land, days: int = 56, a_day: int = 52, se
     for lane, reference in past.first.items():
         if lane.state == "new":
             lane_states.move(lane, "prove", LaneCause.proven, f"proven by {reference}")
+    post_orders(context, range(1, past.number + 1), past=True)
+    write_money(context, land)
     sales_velocity.refresh(context)
     return past.number
 
@@ -115,15 +119,18 @@ class _Past:
         open_still = back and to_ms(self.now) - arrived < RETURNED_FOR // timedelta(milliseconds=1)
         paid = listing.wanted_price * quantity
         money = keep_lines(store, [fee_of(self.fees, store.id, sku.category)], [(quantity, paid, True)])[0]
-        state = "on_the_road" if open_still else "arrived"
+        state = "on_the_road" if open_still else "cancelled" if back else "arrived"
         what = (number, 1, number, 1, sku.code, sku.id, sku.title, quantity, paid)
         self.rows[OrderLine].append((*what, *money, state, "", lane.id, "plan"))
         goods, ship, pack = item.cost * quantity, service.first + service.following * (quantity - 1), origin.handling
-        self.rows[FillPlan].append((number, to_ms(at), goods, ship, pack, money[-1] - goods - ship - pack, "[]"))
         whose = (number, 1, reference, lane.supplier_id, number, origin.id, lane.service, "shipped", item.currency)
-        bill, answered = (goods, ship, pack, goods + ship + pack), to_ms(at + timedelta(minutes=20))
+        # A few are billed above the plan.
+        more = goods * rng.randint(3, 9) // 100 if number % 37 == 5 else 0
+        bill, answered = (goods, ship, pack, goods + ship + pack + more), to_ms(at + timedelta(minutes=20))
         self.rows[PurchaseOrder].append((*whose, *bill, f"NLP-{shown}", to_ms(at), answered, ""))
-        self.rows[PurchaseLine].append((number, number, 1, item.id, quantity, goods, goods, True))
+        kept = 0 if state == "cancelled" else money[-1]
+        self.rows[FillPlan].append((number, to_ms(at), goods, ship, pack, more, kept - goods - ship - pack - more, "[]"))
+        self.rows[PurchaseLine].append((number, number, 1, item.id, quantity, goods, goods + more, True))
         self._parcel(to_ms(at + timedelta(hours=9)), arrived, back)
 
     def _order(self, store: Store, shown: str, at: datetime) -> None:

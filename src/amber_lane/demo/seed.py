@@ -34,6 +34,7 @@ from ..services.sourcing import samples, saved_searches
 from ..sheets.table import read_sheet
 from .partners import OWNER, Land, bring_in_goods, join_all
 from .past import write_past
+from .past_books import TAKES_MORE
 
 
 def is_seeded(house: AppState) -> bool:
@@ -56,6 +57,8 @@ def seed(house: AppState, world: str, land: Land, tell: Callable[[str], Any] = p
         _open_alerts(context, land)
     tell(f"living through the first {rounds} hours")
     with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
+        for name, value in {f"fair_fee_{TAKES_MORE[0]}": TAKES_MORE[1], "shop_sending": 295, "shop_discount": 10}.items():
+            hand.post("/world/facts", json={"name": name, "value": value}).raise_for_status()
         for n in range(rounds):
             answer = hand.post("/world/clock", json={"jump_minutes": 60}).raise_for_status().json()
             if isinstance(house.clock, PacedClock):

@@ -13,6 +13,7 @@ from ..data.base import statistics
 from ..data.session import Database
 from ..services.activity import retention
 from ..services.base.context import Context
+from ..services.books import upkeep
 from ..services.fulfilment import delivery_exceptions, parcel_tracking
 from ..services.mapping import audit, performance
 from ..services.monitoring import polling_plan, sweeps
@@ -45,6 +46,7 @@ class Hourly:
             ("faults", self._faults),
             ("returns", self._returns),
             ("calls", self._calls),
+            ("books", self._books),
             *((name, self._write(does)) for name, does in _WRITES),
             ("keeping", self._prune),
         )
@@ -86,6 +88,14 @@ class Hourly:
             if categories and policy_for(context.session)["reserve_real"]:
                 act = context.log("reserve.counted", "returns", "returns were counted anew", reason="the returns reserve follows it")
                 respond(context, return_rates.skus_of(context, categories, back), act=act.id, alone=True)
+
+    def _books(self) -> None:
+        """The journal is whole."""
+        with self.db.reading() as s:
+            orders = upkeep.due(Context(s, self.clock, "Books"))
+        self._in_portions(orders, upkeep.catch_up)
+        if not self.stopping():
+            self._write(upkeep.finish)()
 
     def _prune(self) -> None:
         """What is too old goes, once a day."""

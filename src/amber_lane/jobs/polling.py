@@ -22,6 +22,7 @@ from ..data.session import Database
 from ..data.setup import UNCALLED, Carrier, Inbox, Letter, RateSource, Store, Supplier
 from ..data.watch import Sweep
 from ..services.base.context import Context
+from ..services.books import settlements
 from ..services.catalogue import ingest
 from ..services.fulfilment import parcel_tracking
 from ..services.inbound import mailbox
@@ -213,6 +214,30 @@ class Reader:
             with self.db.writing() as s:
                 store = self.context(s, "Orders").get(Store, store_id, "store")
                 store.next_read = self.clock.now() + timedelta(minutes=2)
+        return fresh
+
+    def settlements(self, store_id: int) -> int:
+        """What a store paid out since the last look, once a day; each page and its cursor in one transaction. Returns how many rows."""
+        fresh = 0
+        try:
+            link = self._opened(self.connectors.store, store_id)
+            if not link.tells_settlements:
+                return 0
+            more = True
+            while more:
+                with self.db.reading() as s:
+                    cursor = self.context(s, "Books").get(Store, store_id, "store").settled_cursor or ""
+                page, _ = self._again(lambda: link.settlements(cursor))  # noqa: B023
+                with self.db.writing() as s:
+                    context = self.context(s, "Books")
+                    store = context.get(Store, store_id, "store")
+                    fresh += settlements.take_page(context, store, page)
+                more = page.more and page.cursor != cursor
+        except OutsideError as error:
+            self._health("store", store_id, error)
+        finally:
+            with self.db.writing() as s:
+                self.context(s, "Books").get(Store, store_id, "store").next_settled = self.clock.now() + timedelta(hours=6)
         return fresh
 
     def _take_orders(self, store_id: int, incoming: list[StoreOrder], cursor: str | None, unreadable: list[str]) -> int:

@@ -176,6 +176,7 @@ class Worker:
             (Carrier, Carrier.next_ask, self.reader.parcels),
             (RateSource, RateSource.next_ask, self.reader.rates),
             (Inbox, Inbox.next_read, self.reader.letters),
+            (Store, Store.next_settled, self.reader.settlements),
         ):
             for number in self.reader.due(kind, column, now):
                 self._alone(read.__name__, read, number)

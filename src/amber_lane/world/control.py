@@ -24,7 +24,7 @@ router = APIRouter(prefix="/world")
 
 FACTS = (
     "^(hold_seconds|buyers_a_day|market_share|retail_calls|fair_calls|fair_pass_minutes|fair_batch_minutes|fair_offers_most|fair_title_most|"
-    "folder_renamed|folder_comma|folder_utf8|comes_back|office_refuses)$"
+    "folder_renamed|folder_comma|folder_utf8|comes_back|office_refuses|shop_sending|shop_free_from|shop_discount|fair_fee_(optics|charts|paper|lights|other))$"
 )
 
 
@@ -211,6 +211,8 @@ def regret(request: Request, wish: Regret) -> dict[str, Any]:
             raise HTTPException(409, f"order {wish.number} is not open")
         body = json.loads(row["body"])
         body["buyer"] |= wish.buyer
+        if wish.cancel:
+            body["ended_at"] = world.now()
         for line in body["lines"][:1] if wish.quantity else []:
             line["quantity"] = wish.quantity
         db.execute(

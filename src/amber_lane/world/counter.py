@@ -106,6 +106,8 @@ def order_out(row: dict[str, Any]) -> dict[str, Any]:
         "currency": lands.here().currency,
         "state": row["state"],
         "lines": lines,
+        "shipping": lands.text(body.get("shipping", 0)),
+        "discount": lands.text(body.get("discount", 0)),
         "buyer": body["buyer"],
         "promised_by": iso(row["at"] + body["promised_days"] * DAY)[:10],
     }
@@ -132,7 +134,16 @@ def cancel(world: World, store: str, number: str) -> None:
     with world.change() as db:
         if order_of(world, store, number)["state"] == "sent":
             raise HTTPException(409, "that order has been sent already")
+        ended(world, store, number)
         db.execute("update shop_order set state = 'cancelled' where store = ? and number = ?", (store, number))
+
+
+def ended(world: World, store: str, number: str) -> None:
+    """Note when an order was cancelled, the first time: its money goes back that day."""
+    row = order_of(world, store, number)
+    if row["state"] != "cancelled":
+        body = json.loads(row["body"]) | {"ended_at": world.now()}
+        world.db.execute("update shop_order set body = ? where store = ? and number = ?", (json.dumps(body), store, number))
 
 
 def refund(world: World, store: str, number: str, lines: list[tuple[int, int]], reference: str) -> None:
@@ -145,7 +156,7 @@ def refund(world: World, store: str, number: str, lines: list[tuple[int, int]], 
         given = world.fact("refunds", {}) or {}
         if reference not in given:
             paid = sum(there[line]["unit_price"] * (n or there[line]["quantity"]) for line, n in lines)
-            told = {"store": store, "order": number, "lines": [line for line, _ in lines], "paid": lands.text(paid)}
+            told = {"store": store, "order": number, "lines": [line for line, _ in lines], "paid": lands.text(paid), "at": world.now()}
             given = {**given, reference: told}
             world.remember("refunds", given)
             back = sum(lands.minor_of(one["paid"]) for one in given.values() if (one["store"], one["order"]) == (store, number))

@@ -10,7 +10,7 @@ from typing import Any
 from fastapi import APIRouter, HTTPException, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from . import counter, lands
+from . import counter, fair_money, lands
 from .counter import world_of
 from .life import HAPPENS
 from .partners import SHOPS
@@ -21,8 +21,6 @@ SHOP = SHOPS["fair"]
 BATCH_MOST = 250
 # Its words for what a listing is.
 STATUS = {"live": "on", "paused": "off", "ended": "closed"}
-# Group, percent, and the least in pence.
-FEES = (("", "9.5", 30), ("optics", "7", 60), ("charts", "12", 25), ("paper", "12", 25), ("lights", "10.5", 40))
 _calls: deque[float] = deque()
 _passes: dict[str, float] = {}
 
@@ -102,7 +100,10 @@ def me(request: Request, response: Response) -> dict[str, Any]:
         "may": ["read listings", "write listings", "make listings", "read orders", "write fulfilments"],
         "carriers": list(SHOP.carriers),
         "account": "seller 8814",
-        "fees": [{"group": group, "percent": percent, "least": lands.text(lands.here().amount(least))} for group, percent, least in FEES],
+        "fees": [
+            {"group": group, "percent": percent, "least": lands.text(lands.here().amount(least))}
+            for group, percent, least in fair_money.FEES
+        ],
         "pieces_most": int(world.fact("fair_pieces_most", 5200)),
         "offers_most": int(world.fact("fair_offers_most", 800)),
     }
@@ -257,6 +258,13 @@ def parcels(request: Request, response: Response, number: str) -> dict[str, Any]
 def sent(request: Request, response: Response, number: str, body: Sent) -> dict[str, Any]:
     counter.fulfil(enter(request, response), "fair", number, body.note, body.parcel, body.carrier)
     return {"note": body.note}
+
+
+@router.get("/payouts")
+def payouts(request: Request, response: Response, after: int = 0) -> dict[str, Any]:
+    """What is paid out for each day of orders, the day after at two in the morning; after: the number of a day that is known."""
+    found, last, more = fair_money.payouts_after(enter(request, response), after, 40)
+    return {"payouts": found, "after": last, "more": more}
 
 
 class RefundLine(BaseModel):

@@ -269,10 +269,19 @@ def buy(
     number = f"{shop.prefix}{shop.first_number + count['n']}"
     days = 12 if buyer["country"] != lands.here().country else 7 if shop.code == "shop" else 10
     body = {"number": number, "buyer": buyer, "lines": lines, "promised_days": days, "store": shop.code}
+    if shop.code == "shop":
+        body |= _beside(world, sum(line["unit_price"] * line["quantity"] for line in lines), count["n"])
     world.db.execute(
         "insert into shop_order(store, number, at, state, body) values (?,?,?,?,?)", (shop.code, number, at, "open", json.dumps(body))
     )
     return body | {"at": at}
+
+
+def _beside(world: World, paid: int, nth: int) -> dict[str, int]:
+    """What the own shop's buyers pay for sending below a sum, and what is taken off every eighth order."""
+    sending = int(world.fact("shop_sending", 0)) if paid < int(world.fact("shop_free_from", 3000)) else 0
+    off = float(world.fact("shop_discount", 0)) if nth % 8 == 0 else 0.0
+    return {"shipping": lands.here().amount(sending), "discount": int(paid * off / 100)}
 
 
 def _tell_shipped(world: World, purchase: int) -> None:

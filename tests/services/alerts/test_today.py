@@ -315,7 +315,7 @@ def test_what_was_done_alone_and_what_was_earned_is_told_from_what_happened(smal
         alone = [one.act.kind for one in today.done_alone(context)]
         lanes_shown = today.flow(context)
     # Two at 9.00, a tenth to the store, two at 1.00 with one parcel of 1.00 + 0.40 + 0.30.
-    assert [day["profit"] for day in days] == [0, 0, 1800 - 180 - 200 - 170] and days[-1]["sales"] == 1800
+    assert [day.expected for day in days] == [0, 0, 1800 - 180 - 200 - 170] and all((day.sales, day.profit) == (0, 0) for day in days)
     assert "watch.respond" in alone and [(row["store_name"], row["lines"]) for row in lanes_shown] == [("First shop", 1)]
     assert small.all(select(OrderLine.state).where(OrderLine.order_id == one.id)) == ["ready"]
 

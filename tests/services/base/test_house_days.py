@@ -9,11 +9,10 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from sqlalchemy import update
 
 from amber_lane.clock import PacedClock
 from amber_lane.data.base import day_ms, to_ms
-from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
+from amber_lane.data.orders import PurchaseOrder
 from amber_lane.data.prices import Rate
 from amber_lane.data.setup import BuyingAccount, Store
 from amber_lane.services.alerts import today
@@ -23,6 +22,7 @@ from amber_lane.services.base.errors import Invalid
 from amber_lane.services.orders.routing_inputs import arrival, room_of
 from amber_lane.services.partners import place_changes
 from amber_lane.services.pricing.policy import policy_for
+from amber_lane.services.purchasing import purchase_orders
 
 from ...small import Small
 
@@ -60,17 +60,16 @@ def test_profit_stands_on_the_houses_day_over_a_change_of_clocks(small: Small) -
         "2026-03-09T05:59:00+00:00": "2026-03-08",
         "2026-03-09T06:00:00+00:00": "2026-03-09",
     }
-    numbers = [small.order(f"D-{n}", ("S-6", 1, 900)).id for n in range(len(moments))]
-    with small.db.writing() as s:
-        for number, at in zip(numbers, moments, strict=True):
-            s.execute(update(Order).where(Order.id == number).values(ordered_at=datetime.fromisoformat(at)))
-            s.execute(update(OrderLine).where(OrderLine.order_id == number).values(paid=100 + number))
+    now, expected = small.clock.now(), dict[str, int]()
+    for n, (at, day) in enumerate(moments.items()):
+        small.clock.set(datetime.fromisoformat(at), 0)
+        number = small.order(f"D-{n}", ("S-6", 1, 3000 + n)).id
+        small.write(lambda context, number=number: purchase_orders.send(context, [number]))
+        expected[day] = expected.get(day, 0) + 3000 + n
+    small.clock.set(now, 0)
     with small.db.reading() as s:
         days, _ = today.profit_by_day(small.context(s))
-    expected: dict[str, int] = {}
-    for number, day in zip(numbers, moments.values(), strict=True):
-        expected[day] = expected.get(day, 0) + 100 + number
-    assert {day["day"]: day["sales"] for day in days if day["sales"]} == expected and days[-1]["day"] == "2026-03-12"
+    assert {one.day.isoformat(): one.sales for one in days if one.sales} == expected and days[-1].day.isoformat() == "2026-03-12"
 
 
 def test_a_days_limits_begin_anew_at_the_houses_midnight(small: Small) -> None:

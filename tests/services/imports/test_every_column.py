@@ -238,6 +238,9 @@ def test_orders_answers_and_tracking_keep_every_column(small: Small) -> None:
         "ordered_at": f"{small.clock.now():%Y-%m-%d %H:%M}",
         "promised_by": f"{small.clock.now():%Y}-12-31",
         "note": "ring twice",
+        "shipping_paid": "2.95",
+        "discount": "4.00",
+        "tax": "6.49",
     }
     bring_in(small, "orders", **told)
     order = small.all(select(Order).where(Order.number == "7001"))[0]
@@ -246,6 +249,7 @@ def test_orders_answers_and_tracking_keep_every_column(small: Small) -> None:
     for column in ("name", "address_1", "address_2", "city", "region", "postcode", "country", "phone", "email", "note", "currency"):
         assert kept[column] == told[column], column
     assert (line.quantity, line.paid, f"{order.promised_by:%Y-%m-%d}") == (2, 4000, told["promised_by"])
+    assert (line.shipping_paid, line.discount, line.tax, line.total) == (295, 400, 649, 3895)
     assert order.ordered_at.replace(second=0, microsecond=0) == small.clock.now().replace(second=0, microsecond=0)
     small.write(lambda context: purchase_orders.send(context, [order.id]))
     reference = small.all(select(PurchaseOrder.reference))[0]

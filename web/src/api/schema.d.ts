@@ -142,6 +142,453 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/books/books.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Books Sheet
+         * @description Every sold line of a period with its money.
+         */
+        get: operations["books_books_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/costs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fixed Costs
+         * @description Fixed costs, and which months are closed.
+         */
+        get: operations["books_fixed_costs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/cross": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cross
+         * @description One figure by two dimensions, one as rows and one as columns.
+         */
+        get: operations["books_cross"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Days */
+        get: operations["books_days"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Entries Behind
+         * @description The entries that a number is the sum of.
+         */
+        get: operations["books_entries_behind"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/months": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Close Month */
+        post: operations["books_close_month"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/orders/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Order Books */
+        get: operations["books_order_books"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/overheads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Overhead */
+        post: operations["books_add_overhead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/overheads/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Overhead */
+        put: operations["books_change_overhead"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/overheads/{number}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End Overhead */
+        post: operations["books_end_overhead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/partners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Partners
+         * @description Suppliers and stores side by side.
+         */
+        get: operations["books_partners"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/partners/{supplier}/first": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put First
+         * @description The better lanes of other suppliers become the main ones of all SKUs that come by this supplier.
+         */
+        post: operations["books_put_first"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/profit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Profit Table
+         * @description Profit by a dimension, beside the period before or the same days of last year.
+         */
+        get: operations["books_profit_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/profit.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Profit Sheet
+         * @description The same table as a sheet, with all of its rows.
+         */
+        get: operations["books_profit_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/ranking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ranking List
+         * @description SKUs where something is to be done, by what is at stake a day; with `best`, by what they earn a day.
+         */
+        get: operations["books_ranking_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/settlements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Settlements List
+         * @description The newest settlements, fees that are not as set, and what each store owes by the journal.
+         */
+        get: operations["books_settlements_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/settlements/{number}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept Settlement */
+        post: operations["books_accept_settlement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/statements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Statements Odd
+         * @description What is odd about suppliers' statements, dearest first.
+         */
+        get: operations["books_statements_odd"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/statements/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept Statement */
+        post: operations["books_accept_statement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/statements/claim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Claim Statement */
+        post: operations["books_claim_statement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/tax": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tax */
+        get: operations["books_tax"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/tax.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tax Sheet
+         * @description Tax by country, store, rate and who hands it over.
+         */
+        get: operations["books_tax_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Why Changed
+         * @description What the change of profit is made of; the effects add up to it exactly.
+         */
+        get: operations["books_why_changed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/books/why/{effect}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Effect Detail */
+        get: operations["books_effect_detail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/events": {
         parameters: {
             query?: never;
@@ -4478,6 +4925,18 @@ export interface components {
             /** Number */
             number: string;
         };
+        /** BehindAct */
+        BehindAct: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Message */
+            message: string;
+            /** Who */
+            who: string;
+        };
         /** Believe */
         Believe: {
             /** Believe */
@@ -4560,6 +5019,12 @@ export interface components {
             price: components["schemas"]["Money"] | null;
             /** Sets */
             sets: boolean;
+        };
+        /** BridgeEffect */
+        BridgeEffect: {
+            amount: components["schemas"]["Money"];
+            /** Effect */
+            effect: string;
         };
         /** BulkAsk */
         BulkAsk: {
@@ -4732,16 +5197,6 @@ export interface components {
             /** Speed */
             speed: number;
         };
-        /** CloseAsk */
-        CloseAsk: {
-            /**
-             * Reason
-             * @default
-             */
-            reason: string;
-            /** Version */
-            version: number;
-        };
         /** CloseRow */
         CloseRow: {
             /** Agrees */
@@ -4823,6 +5278,15 @@ export interface components {
             /** Values */
             values: string[];
         };
+        /** ComparedOut */
+        ComparedOut: {
+            actual: components["schemas"]["Money"];
+            /** Kind */
+            kind: string;
+            planned: components["schemas"]["Money"];
+            /** Reasons */
+            reasons: components["schemas"]["ReasonOut"][];
+        };
         /** ConfirmAsk */
         ConfirmAsk: {
             /** Units */
@@ -4862,6 +5326,15 @@ export interface components {
             /** Stock */
             stock: number;
         };
+        /** CostsOut */
+        CostsOut: {
+            /** Closed */
+            closed: components["schemas"]["MonthOut"][];
+            /** Next */
+            next: string | null;
+            /** Overheads */
+            overheads: components["schemas"]["OverheadOut"][];
+        };
         /** Counted */
         Counted: {
             /** Counted */
@@ -4880,6 +5353,25 @@ export interface components {
             service: string;
             ship: components["schemas"]["Money"];
         };
+        /** CrossOut */
+        CrossOut: {
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: components["schemas"]["CrossRow"][];
+        };
+        /** CrossRow */
+        CrossRow: {
+            /** Cells */
+            cells: (components["schemas"]["Money"] | null)[];
+            /** Code */
+            code: string;
+            /** Key */
+            key: number;
+            /** Name */
+            name: string;
+            total: components["schemas"]["Money"];
+        };
         /**
          * CutAsk
          * @description units None = the whole line.
@@ -4890,12 +5382,37 @@ export interface components {
             /** Units */
             units?: number | null;
         };
-        /** Day */
+        /**
+         * Day
+         * @description By the journal. expected: what orders that are ready now are to leave, of today alone.
+         */
         Day: {
             /** Day */
             day: string;
+            expected: components["schemas"]["Money"];
             profit: components["schemas"]["Money"];
             sales: components["schemas"]["Money"];
+        };
+        /** DayOut */
+        DayOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            profit: components["schemas"]["Money"];
+            sales: components["schemas"]["Money"];
+        };
+        /**
+         * DaysOut
+         * @description Every day of a period. level: profit of a usual day before it; low and high: between them nine of ten usual days lie.
+         */
+        DaysOut: {
+            /** Days */
+            days: components["schemas"]["DayOut"][];
+            high: components["schemas"]["Money"];
+            level: components["schemas"]["Money"];
+            low: components["schemas"]["Money"];
         };
         /** DemoAccount */
         DemoAccount: {
@@ -5066,6 +5583,24 @@ export interface components {
             /** Message */
             message: string;
         };
+        /**
+         * EffectDetail
+         * @description parts: the SKUs with most of it; more: how many others, and what they come to; acts: what may be behind it.
+         */
+        EffectDetail: {
+            /** Acts */
+            acts: components["schemas"]["BehindAct"][];
+            amount: components["schemas"]["Money"];
+            /** Effect */
+            effect: string;
+            /** More */
+            more: number;
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
+            rest: components["schemas"]["Money"];
+            /** Sentence */
+            sentence: string;
+        };
         /** EffectOut */
         EffectOut: {
             /** Count */
@@ -5074,6 +5609,63 @@ export interface components {
             first: components["schemas"]["PhraseEffect"][];
             /** Of */
             of: number;
+        };
+        /** EndAsk */
+        EndAsk: {
+            /** Version */
+            version?: number | null;
+        };
+        /** EntriesOut */
+        EntriesOut: {
+            /** Count */
+            count: number;
+            /** Rows */
+            rows: components["schemas"]["EntryOut"][];
+            total: components["schemas"]["Money"];
+        };
+        /**
+         * EntryOut
+         * @description home: None where there is no rate, so that it is in no sum.
+         */
+        EntryOut: {
+            amount: components["schemas"]["Money"];
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Basis */
+            basis: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            home: components["schemas"]["Money"] | null;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Order */
+            order: number | null;
+            /** Order Number */
+            order_number: string;
+            /** Own Day */
+            own_day: string | null;
+            /** Purchase */
+            purchase: string;
+            /** Sku */
+            sku: string;
+            /** Source */
+            source: string;
+            /** Store */
+            store: string;
+            /** Supplier */
+            supplier: string;
+            /** Units */
+            units: number;
+            /** Who */
+            who: string;
         };
         /** EventOut */
         EventOut: {
@@ -5268,6 +5860,31 @@ export interface components {
             name: string;
             /** Needed */
             needed: boolean;
+        };
+        /**
+         * FiguresOut
+         * @description Sums in the house's currency; what is taken off has a minus. margin: profit of the net revenue, in ppm.
+         */
+        FiguresOut: {
+            below: components["schemas"]["Money"];
+            claims: components["schemas"]["Money"];
+            contribution: components["schemas"]["Money"];
+            fees: components["schemas"]["Money"];
+            goods: components["schemas"]["Money"];
+            /** Margin */
+            margin: number | null;
+            net: components["schemas"]["Money"];
+            /** Orders */
+            orders: number;
+            other: components["schemas"]["Money"];
+            planned: components["schemas"]["Money"];
+            profit: components["schemas"]["Money"];
+            refunds: components["schemas"]["Money"];
+            sales: components["schemas"]["Money"];
+            sending: components["schemas"]["Money"];
+            tax: components["schemas"]["Money"];
+            /** Units */
+            units: number;
         };
         /**
          * FirstCode
@@ -6202,12 +6819,24 @@ export interface components {
         };
         /** LineIn */
         LineIn: {
+            /** Discount */
+            discount?: number | null;
             /** Line No */
             line_no: number;
             /** Quantity */
             quantity: number;
+            /** Shipping Paid */
+            shipping_paid?: number | null;
             /** Sku */
             sku: string;
+            /** Tax */
+            tax?: number | null;
+            /**
+             * Tax By
+             * @default
+             * @enum {string}
+             */
+            tax_by: "" | "store";
             /**
              * Title
              * @default
@@ -6631,6 +7260,21 @@ export interface components {
             /** Currency */
             currency: string;
         };
+        /** MonthOut */
+        MonthOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Month
+             * Format: date
+             */
+            month: string;
+            /** Who */
+            who: string;
+        };
         /**
          * MoveAsk
          * @description picks: pairs of SKU and item.
@@ -6801,6 +7445,27 @@ export interface components {
             /** Reference */
             reference: string;
         };
+        /** OddOut */
+        OddOut: {
+            charged: components["schemas"]["Money"];
+            /** Claimed */
+            claimed: boolean;
+            more: components["schemas"]["Money"];
+            planned: components["schemas"]["Money"];
+            /** Reference */
+            reference: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Supplier */
+            supplier: number;
+            /** Supplier Name */
+            supplier_name: string;
+            /** What */
+            what: string;
+        };
         /** OffAsk */
         OffAsk: {
             /** Version */
@@ -6926,6 +7591,18 @@ export interface components {
             name: string;
             /** Values */
             values: string[];
+        };
+        /**
+         * OrderBooks
+         * @description An order's money as it was planned when it was bought beside what it came to, and every entry of it.
+         */
+        OrderBooks: {
+            actual: components["schemas"]["Money"];
+            /** Entries */
+            entries: components["schemas"]["EntryOut"][];
+            /** Parts */
+            parts: components["schemas"]["ComparedOut"][];
+            planned: components["schemas"]["Money"];
         };
         /** OrderIn */
         OrderIn: {
@@ -7261,6 +7938,51 @@ export interface components {
             /** Tries */
             tries: number;
         };
+        /**
+         * OverheadAsk
+         * @description A fixed cost of every month from first to last; days of those months.
+         */
+        OverheadAsk: {
+            amount: components["schemas"]["Money"];
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** Last */
+            last?: string | null;
+            /** Name */
+            name: string;
+            /** Store */
+            store?: number | null;
+            /** Version */
+            version?: number | null;
+        };
+        /** OverheadOut */
+        OverheadOut: {
+            amount: components["schemas"]["Money"];
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** Id */
+            id: number;
+            /** Last */
+            last: string | null;
+            /** Name */
+            name: string;
+            /** Store */
+            store: string;
+            /** Version */
+            version: number;
+        };
+        /** OwedOut */
+        OwedOut: {
+            amount: components["schemas"]["Money"];
+            /** Store */
+            store: string;
+        };
         /** Page[ActOut] */
         Page_ActOut_: {
             /** Rows */
@@ -7440,6 +8162,16 @@ export interface components {
             /** Wrong Numbers */
             wrong_numbers: number;
         };
+        /** PartOut */
+        PartOut: {
+            amount: components["schemas"]["Money"];
+            /** Code */
+            code: string;
+            /** Sku */
+            sku: number;
+            /** Title */
+            title: string;
+        };
         /**
          * PartnerEffectOut
          * @description What disconnecting would do: listings that follow no more, lanes that shut (spared: SKUs that another lane fills), orders that wait
@@ -7540,6 +8272,13 @@ export interface components {
             token: boolean | null;
             /** Version */
             version: number;
+        };
+        /** PartnersCompared */
+        PartnersCompared: {
+            /** Stores */
+            stores: components["schemas"]["StoreCompared"][];
+            /** Suppliers */
+            suppliers: components["schemas"]["SupplierCompared"][];
         };
         /** PasswordAsk */
         PasswordAsk: {
@@ -7856,6 +8595,48 @@ export interface components {
             title: string;
             type: string;
         };
+        /** ProfitOut */
+        ProfitOut: {
+            /**
+             * Against First
+             * Format: date
+             */
+            against_first: string;
+            /**
+             * Against Last
+             * Format: date
+             */
+            against_last: string;
+            /** Count */
+            count: number;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Left Out */
+            left_out: string[];
+            /** Rows */
+            rows: components["schemas"]["ProfitRow"][];
+            total: components["schemas"]["ProfitRow"];
+        };
+        /** ProfitRow */
+        ProfitRow: {
+            before: components["schemas"]["FiguresOut"];
+            change: components["schemas"]["Money"];
+            /** Code */
+            code: string;
+            /** Key */
+            key: number;
+            /** Name */
+            name: string;
+            now: components["schemas"]["FiguresOut"];
+        };
         /**
          * Proof
          * @description Who asks once more: the password, and a code that is good now.
@@ -7948,6 +8729,51 @@ export interface components {
             message: string;
             /** Same */
             same: number;
+        };
+        /**
+         * RankedOut
+         * @description A SKU by what it earns a day. group: loses, comes_back, often_out, rising, falling, never_sold, '' = nothing is to be done.
+         *
+         *     chance: that it sells faster than before; worth: what is at stake a day.
+         */
+        RankedOut: {
+            a_day: components["schemas"]["Money"];
+            /** Cause */
+            cause: string;
+            /** Chance */
+            chance: number;
+            /** Code */
+            code: string;
+            /** Days On */
+            days_on: number;
+            /** Days Out */
+            days_out: number;
+            earned: components["schemas"]["Money"];
+            /** Go */
+            go: string;
+            /** Group */
+            group: string;
+            /** Id */
+            id: number;
+            /** Pace */
+            pace: number;
+            /** Step */
+            step: string;
+            /** Title */
+            title: string;
+            unit: components["schemas"]["Money"];
+            /** Units */
+            units: number;
+            worth: components["schemas"]["Money"];
+        };
+        /** RankingOut */
+        RankingOut: {
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Rows */
+            rows: components["schemas"]["RankedOut"][];
         };
         /**
          * RateBody
@@ -8062,6 +8888,12 @@ export interface components {
              * @default
              */
             reason: string;
+        };
+        /** ReasonOut */
+        ReasonOut: {
+            amount: components["schemas"]["Money"];
+            /** Basis */
+            basis: string;
         };
         /** RefuseAsk */
         RefuseAsk: {
@@ -8581,6 +9413,45 @@ export interface components {
             /** Responses */
             responses: number[];
         };
+        /**
+         * SettlementOut
+         * @description difference: what its orders came to beside what was expected; told: what is odd about the settlement itself, '' = nothing.
+         */
+        SettlementOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            difference: components["schemas"]["Money"];
+            /** Differs */
+            differs: number;
+            /** Id */
+            id: number;
+            /** Lost */
+            lost: number;
+            /** Number */
+            number: string;
+            paid: components["schemas"]["Money"] | null;
+            /** Rows */
+            rows: number;
+            /** Settled */
+            settled: boolean;
+            /** Store */
+            store: string;
+            sum: components["schemas"]["Money"];
+            /** Told */
+            told: string;
+        };
+        /** SettlementsOut */
+        SettlementsOut: {
+            /** Fees */
+            fees: components["schemas"]["TakesMoreOut"][];
+            /** Owed */
+            owed: components["schemas"]["OwedOut"][];
+            /** Rows */
+            rows: components["schemas"]["SettlementOut"][];
+        };
         /** ShapeAsk */
         ShapeAsk: {
             /**
@@ -8877,6 +9748,13 @@ export interface components {
              */
             until_change: boolean;
         };
+        /** StatementAsk */
+        StatementAsk: {
+            /** Reference */
+            reference: string;
+            /** Supplier */
+            supplier: number;
+        };
         /** StepOut */
         StepOut: {
             amount: components["schemas"]["Money"];
@@ -8884,6 +9762,26 @@ export interface components {
             kind: string;
             /** Name */
             name: string;
+        };
+        /**
+         * StoreCompared
+         * @description The last four weeks of a store. takes, refunded: of what buyers paid, in ppm.
+         */
+        StoreCompared: {
+            /** Id */
+            id: number;
+            /** Margin */
+            margin: number | null;
+            /** Name */
+            name: string;
+            /** Orders */
+            orders: number;
+            profit: components["schemas"]["Money"];
+            /** Refunded */
+            refunded: number | null;
+            sales: components["schemas"]["Money"];
+            /** Takes */
+            takes: number | null;
         };
         /** StoreOrdering */
         StoreOrdering: {
@@ -9005,6 +9903,37 @@ export interface components {
             name: string;
         };
         /**
+         * SupplierCompared
+         * @description The last four weeks of a supplier. better: how many SKUs would leave more by another supplier's lane, and what that brings a week.
+         */
+        SupplierCompared: {
+            /** Answered */
+            answered: number;
+            /** Better */
+            better: number;
+            better_a_week: components["schemas"]["Money"];
+            billed_more: components["schemas"]["Money"];
+            /** Changes */
+            changes: number;
+            claims: components["schemas"]["Money"];
+            /** Decided */
+            decided: number;
+            /** Id */
+            id: number;
+            /** In Time */
+            in_time: number;
+            /** Margin */
+            margin: number | null;
+            /** Name */
+            name: string;
+            /** Orders */
+            orders: number;
+            profit: components["schemas"]["Money"];
+            refunds: components["schemas"]["Money"];
+            /** Taken */
+            taken: number;
+        };
+        /**
          * SupplierOrdering
          * @description called: orders go by its interface, so form and road do not matter.
          */
@@ -9079,6 +10008,25 @@ export interface components {
             /** Taken */
             taken: number;
         };
+        /**
+         * TakesMoreOut
+         * @description A store takes another share than is set. Shares in ppm.
+         */
+        TakesMoreOut: {
+            a_day: components["schemas"]["Money"];
+            /** Category */
+            category: string;
+            /** Orders */
+            orders: number;
+            /** Real Ppm */
+            real_ppm: number;
+            /** Set Ppm */
+            set_ppm: number;
+            /** Store */
+            store: number;
+            /** Store Name */
+            store_name: string;
+        };
         /** Tally */
         Tally: {
             /** Differs */
@@ -9093,6 +10041,21 @@ export interface components {
             states: {
                 [key: string]: number;
             };
+        };
+        /** TaxOut */
+        TaxOut: {
+            /** By */
+            by: string;
+            /** Country */
+            country: string;
+            /** Orders */
+            orders: number;
+            paid: components["schemas"]["Money"];
+            /** Rate */
+            rate: string;
+            /** Store */
+            store: string;
+            tax: components["schemas"]["Money"];
         };
         /**
          * TemplateAsk
@@ -9457,6 +10420,36 @@ export interface components {
             /** Then */
             then: number[];
         };
+        /** WhyOut */
+        WhyOut: {
+            after: components["schemas"]["Money"];
+            /**
+             * Against First
+             * Format: date
+             */
+            against_first: string;
+            /**
+             * Against Last
+             * Format: date
+             */
+            against_last: string;
+            before: components["schemas"]["Money"];
+            change: components["schemas"]["Money"];
+            /** Effects */
+            effects: components["schemas"]["BridgeEffect"][];
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Left Out */
+            left_out: string[];
+        };
         /**
          * WishIn
          * @description price None: by the rule. most None: as many as the policy says.
@@ -9491,6 +10484,24 @@ export interface components {
             since: string;
             /** Supplier */
             supplier: string;
+        };
+        /** CloseAsk */
+        amber_lane__api__books__ledgers__CloseAsk: {
+            /**
+             * Month
+             * Format: date
+             */
+            month: string;
+        };
+        /** CloseAsk */
+        amber_lane__api__mapping__lanes__CloseAsk: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Version */
+            version: number;
         };
     };
     responses: never;
@@ -10222,6 +11233,1933 @@ export interface operations {
                 content: {
                     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                     "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_books_sheet: {
+        parameters: {
+            query: {
+                first: string;
+                last: string;
+            };
+            header?: never;
+            path: {
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_fixed_costs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CostsOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_cross: {
+        parameters: {
+            query: {
+                by: "order" | "sku" | "category" | "supplier" | "item" | "store" | "country" | "day" | "week" | "month";
+                across: "order" | "sku" | "category" | "supplier" | "item" | "store" | "country" | "day" | "week" | "month";
+                figure?: string;
+                first: string;
+                last: string;
+                /** @description name:value pairs, separated by ; */
+                only?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrossOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_days: {
+        parameters: {
+            query: {
+                first: string;
+                last: string;
+                /** @description name:value pairs, separated by ; */
+                only?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DaysOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_entries_behind: {
+        parameters: {
+            query: {
+                by: "order" | "sku" | "category" | "supplier" | "item" | "store" | "country" | "day" | "week" | "month";
+                figure?: string;
+                key?: number | null;
+                offset?: number;
+                first: string;
+                last: string;
+                /** @description name:value pairs, separated by ; */
+                only?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntriesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_close_month: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["amber_lane__api__books__ledgers__CloseAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_order_books: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderBooks"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_add_overhead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OverheadAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_change_overhead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OverheadAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_end_overhead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_partners: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartnersCompared"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_put_first: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                supplier: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_profit_table: {
+        parameters: {
+            query: {
+                by: "order" | "sku" | "category" | "supplier" | "item" | "store" | "country" | "day" | "week" | "month";
+                against?: "before" | "year";
+                first: string;
+                last: string;
+                /** @description name:value pairs, separated by ; */
+                only?: string;
+                sort?: string;
+                down?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfitOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_profit_sheet: {
+        parameters: {
+            query: {
+                by: "order" | "sku" | "category" | "supplier" | "item" | "store" | "country" | "day" | "week" | "month";
+                against?: "before" | "year";
+                first: string;
+                last: string;
+                /** @description name:value pairs, separated by ; */
+                only?: string;
+                sort?: string;
+                down?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_ranking_list: {
+        parameters: {
+            query?: {
+                group?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RankingOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_settlements_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettlementsOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_accept_settlement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_statements_odd: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OddOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_accept_statement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StatementAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_claim_statement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StatementAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_tax: {
+        parameters: {
+            query: {
+                first: string;
+                last: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaxOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_tax_sheet: {
+        parameters: {
+            query: {
+                first: string;
+                last: string;
+            };
+            header?: never;
+            path: {
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_why_changed: {
+        parameters: {
+            query: {
+                against?: "before" | "year";
+                first: string;
+                last: string;
+                /** @description name:value pairs, separated by ; */
+                only?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_effect_detail: {
+        parameters: {
+            query: {
+                against?: "before" | "year";
+                first: string;
+                last: string;
+                /** @description name:value pairs, separated by ; */
+                only?: string;
+            };
+            header?: never;
+            path: {
+                effect: "new" | "ended" | "volume" | "mix" | "price" | "cost" | "fees" | "other";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EffectDetail"];
                 };
             };
             /** @description Unauthorized */
@@ -12970,7 +15908,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CloseAsk"];
+                "application/json": components["schemas"]["amber_lane__api__mapping__lanes__CloseAsk"];
             };
         };
         responses: {

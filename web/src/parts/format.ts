@@ -84,6 +84,13 @@ export function ago(at: string, now: number): string {
 /** A day in short, such as 6 Apr or Apr 6. */
 export const dayOf = (day: string): string => dayIn(partsOf(day))
 
+const months = new Intl.DateTimeFormat('en', { month: 'long', year: 'numeric', timeZone: 'UTC' })
+/** The month that a day of the calendar is in, such as April 2026. */
+export const monthOf = (day: string): string => months.format(Date.parse(day))
+
+/** The day that it is where the house is, as 2026-04-06. */
+export const dayHere = (at: number): string => new Intl.DateTimeFormat('en-CA', { timeZone: place.zone }).format(at)
+
 /** Time of day for today, else the date in short; for narrow columns. */
 export const dayOrTime = (at: string, now: number): string =>
   now - Date.parse(at) < 86_400_000 && Date.parse(at) <= now + 60_000 ? timeOf(at) : dayOf(at)

@@ -100,9 +100,12 @@ class AloneOut(ActOut):
 
 
 class Day(BaseModel):
+    """By the journal. expected: what orders that are ready now are to leave, of today alone."""
+
     day: str
     profit: Money
     sales: Money
+    expected: Money
 
 
 class Today(BaseModel):
@@ -154,7 +157,10 @@ def get_today(context: ReadContext) -> Today:
         alone=[
             AloneOut(**_act(one.act).model_dump(), times=one.times, count=one.count, since=one.since) for one in today.done_alone(context)
         ],
-        days=[Day(day=d["day"], profit=sure(d["profit"], home), sales=sure(d["sales"], home)) for d in days],
+        days=[
+            Day(day=one.day.isoformat(), profit=sure(one.profit, home), sales=sure(one.sales, home), expected=sure(one.expected, home))
+            for one in days
+        ],
         left_out=left_out,
     )
 

@@ -9,7 +9,7 @@ import contextlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Header, HTTPException, Request
 from pydantic import AwareDatetime, BaseModel, Field
@@ -172,6 +172,11 @@ class LineIn(Ask):
     quantity: int = Field(ge=1, le=1_000_000)
     unit_price: int = Field(ge=0, le=100_000_000)
     title: str = Field("", max_length=500)
+    # Of the whole line, where the store tells it.
+    shipping_paid: int | None = Field(None, ge=0, le=100_000_000)
+    discount: int | None = Field(None, ge=0, le=100_000_000)
+    tax: int | None = Field(None, ge=0, le=100_000_000)
+    tax_by: Literal["", "store"] = ""
 
 
 class OrderIn(Ask):

@@ -287,7 +287,7 @@ def _line_out(one: OrderLine, cur: str, left_over: str) -> LineOut:
         sku_id=one.sku_id,
         title=one.title,
         quantity=one.quantity,
-        paid=sure(one.paid, cur),
+        paid=sure(one.total, cur),
         tax=sure(one.tax, cur),
         store_fee=sure(one.store_fee, cur),
         payment_fee=sure(one.payment_fee, cur),
@@ -351,7 +351,7 @@ def _twin(context: Context, row: Order, hold: Hold | None) -> TwinOut | None:
         ordered_at=other.ordered_at,
         state=ranks[0] if ranks else "cancelled",
         lines=[f"{line.quantity} × {line.title or line.sku_code}" for line in lines],
-        paid=sure(sum(line.paid for line in lines), other.currency),
+        paid=sure(sum(line.total for line in lines), other.currency),
         saves=sure(saves, row.currency) if saves > 0 else None,
     )
 

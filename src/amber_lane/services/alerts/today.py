@@ -2,27 +2,26 @@
 
 from __future__ import annotations
 
-from bisect import bisect
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import BigInteger, case, func, or_, select, type_coerce
+from sqlalchemy import case, func, select
 
-from ...data.base import from_ms, to_ms
 from ...data.bulk import by_id
 from ...data.lanes import Lane
-from ...data.orders import FillPlan, Order, OrderLine, PurchaseOrder
+from ...data.orders import FillPlan, Order, OrderLine
 from ...data.outbox import AuditEntry
 from ...data.setup import Store, Supplier
 from ...data.tallies import tally
 from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Conflict
+from ..books import profit
 from ..orders import order_profit, orders
 from ..pricing import exchange_rates
-from . import goods_alerts, price_alerts, sending_alerts, trade_alerts
+from . import books_alerts, goods_alerts, price_alerts, sending_alerts, trade_alerts
 from .alert import ACTS, Alert, AlertKey, Doing, Source
 from .grouping import CAUSE, by_cause
 from .snoozing import asleep, snooze
@@ -34,7 +33,13 @@ LARGE = 20_000
 PEOPLE_FREE = ("Watch", "Orders", "Delivery", "Transit")
 
 
-SOURCES: dict[str, Source] = {**goods_alerts.SOURCES, **price_alerts.SOURCES, **trade_alerts.SOURCES, **sending_alerts.SOURCES}
+SOURCES: dict[str, Source] = {
+    **goods_alerts.SOURCES,
+    **price_alerts.SOURCES,
+    **trade_alerts.SOURCES,
+    **sending_alerts.SOURCES,
+    **books_alerts.SOURCES,
+}
 
 
 def singles(context: Context, kind: str = "") -> list[Alert]:
@@ -209,42 +214,38 @@ def _flow(context: Context) -> list[dict[str, Any]]:
     ]
 
 
-def profit_by_day(context: Context, days: int = 14) -> tuple[list[dict[str, Any]], list[str]]:
-    """Profit and sales by the day of ordering, in the house's money, and which currencies have no rate to it and are left out.
+@dataclass(frozen=True)
+class DayProfit:
+    """sales and profit by the journal; expected: what orders that are ready now are to leave, of today alone. House minor units."""
 
-    Of orders that are bought, what they leave by their bills; of those that are ready, what is expected. What is held, lacks a lane or was
-    refused earns nothing until that is settled.
+    day: date
+    sales: int
+    profit: int
+    expected: int
+
+
+def profit_by_day(context: Context, days: int = 14) -> tuple[list[DayProfit], list[str]]:
+    """Sales and profit of the last days as the journal has them, and which currencies have no rate and are left out.
+
+    What is held, lacks a lane or was refused is expected to leave nothing until that is settled.
     """
     return context.kept(f"today days {days}", lambda context: _profit_by_day(context, days))
 
 
-def _profit_by_day(context: Context, days: int) -> tuple[list[dict[str, Any]], list[str]]:
+def _profit_by_day(context: Context, days: int) -> tuple[list[DayProfit], list[str]]:
     last = house_days.today(context)
-    dates = [last - timedelta(days=back) for back in reversed(range(days))]
-    begins = [to_ms(house_days.begin(context, day)) for day in dates]
-    at = (type_coerce(Order.ordered_at, BigInteger) // QUARTER_MS).label("quarter")
+    worth = exchange_rates.HomeWorth(context)
     mine = OrderLine.order_id == Order.id
     waits = select(OrderLine.id).where(mine, OrderLine.state.in_(order_profit.WAITING)).exists()
-    # What was refunded after it had left was paid all the same.
-    counts = or_(
-        select(OrderLine.id).where(mine, OrderLine.state != "cancelled").exists(),
-        select(PurchaseOrder.id).where(PurchaseOrder.order_id == Order.id, PurchaseOrder.state.in_(order_profit.LIVE)).exists(),
-    )
-    paid = select(func.sum(OrderLine.paid)).where(mine, OrderLine.state != "cancelled").correlate(Order).scalar_subquery()
-    rows = (
-        select(at, Order.currency, func.sum(FillPlan.known_profit), func.sum(paid))
+    ready = (
+        select(Order.currency, func.sum(FillPlan.known_profit))
         .join(FillPlan, FillPlan.order_id == Order.id)
-        .where(Order.ordered_at >= from_ms(begins[0]), ~waits, counts)
-        .group_by(at, Order.currency)
+        .where(select(OrderLine.id).where(mine, OrderLine.state == "ready").exists(), ~waits)
+        .group_by(Order.currency)
     )
-    worth = exchange_rates.HomeWorth(context)
-    sums: dict[int, list[int]] = {}
-    for quarter, currency, profit, sales in context.session.execute(rows):
-        mine_of_day = sums.setdefault(bisect(begins, int(quarter) * QUARTER_MS) - 1, [0, 0])
-        mine_of_day[0] += worth.of(int(profit or 0), currency)
-        mine_of_day[1] += worth.of(int(sales or 0), currency)
-    out = []
-    for n, day in enumerate(dates):
-        profit, sales = sums.get(n, [0, 0])
-        out.append({"day": day.isoformat(), "profit": profit, "sales": sales})
-    return out, sorted(worth.left_out)
+    expected = sum(worth.of(int(amount or 0), currency) for currency, amount in context.session.execute(ready))
+    out = [
+        DayProfit(day, sales, left, expected if day == last else 0)
+        for day, sales, left in profit.days_of(context, profit.Period(last - timedelta(days=days - 1), last))
+    ]
+    return out, sorted({*worth.left_out, *profit.left_out(context)})

@@ -318,7 +318,7 @@ def _dearer(context: Context) -> Iterator[Alert]:
 def _wishes(context: Context) -> Iterator[Alert]:
     """What buyers asked for after we had bought."""
     for order in context.session.scalars(select(Order).where(Order.wants != literal_column("''"))):
-        paid = sum(context.session.scalars(select(OrderLine.paid).where(OrderLine.order_id == order.id, OrderLine.state != "cancelled")))
+        paid = sum(context.session.scalars(select(OrderLine.total).where(OrderLine.order_id == order.id, OrderLine.state != "cancelled")))
         yield Alert(
             AlertKey("wants", order.id),
             "orders",

@@ -15,6 +15,7 @@ from ...data.base import Row, Versioned
 from ...data.kept import kept
 from ...data.outbox import AuditEntry, AuditEntryPart
 from ...data.session import at_end
+from . import journal_marks
 from .errors import Conflict, NotFound
 
 R = TypeVar("R", bound=Row)
@@ -44,6 +45,10 @@ class Context:
     parts: dict[str, int] | None = None
     # Another portion of the same work comes after this one: what is looked at as a whole, as the plan of open orders, is left to the last.
     more: bool = False
+
+    def __post_init__(self) -> None:
+        # Whoever follows what a transaction changed acts for the one that began it.
+        self.session.info.setdefault(journal_marks.CONTEXT, self)
 
     @property
     def now(self) -> datetime:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
+from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy import select
 
 from ...data.setup import Store, Supplier
 from ...sheets.table import unsafe
+from . import house_days
 from .context import Context
 from .errors import UseCaseError
 
@@ -138,6 +140,15 @@ def whole(row: Row, name: str, least: int, most: int) -> int:
     if not text.lstrip("-").isdecimal() or not least <= int(text) <= most:
         raise ValueError(f"{name}: {text!r} is not a whole number from {least} to {most:,}")
     return int(text)
+
+
+def moment(context: Context, text: str, name: str) -> datetime:
+    """A moment, or the beginning of a day; both of the house's zone where they do not say another."""
+    try:
+        value = datetime.fromisoformat(text) if len(text) > 10 else house_days.begin(context, date.fromisoformat(text))
+    except ValueError:
+        raise ValueError(f"{name}: {text!r} is not a date such as 2026-03-12") from None
+    return value if value.tzinfo else value.replace(tzinfo=house_days.zone_of(context))
 
 
 def each(rows: Iterable[Row], progress: Callable[[int], None], out: Checked, read: Callable[[Row], None]) -> None:

@@ -114,7 +114,7 @@ def _paid(context: Context, parcels: Iterable[int]) -> dict[int, int]:
     found: dict[int, int] = {}
     for chunk in in_chunks(parcels):
         rows = (
-            select(ParcelLine.parcel_id, OrderLine.id, OrderLine.paid, Order.currency)
+            select(ParcelLine.parcel_id, OrderLine.id, OrderLine.total, Order.currency)
             .join(PurchaseLine, PurchaseLine.purchase_id == ParcelLine.purchase_id)
             .join(OrderLine, OrderLine.id == PurchaseLine.order_line_id)
             .join(Order, Order.id == OrderLine.order_id)

@@ -65,7 +65,7 @@ ORDERS = GridSpec(
         "lines": _of_lines(func.count()),
         "gone": _of_lines(func.sum(case((OrderLine.state.in_(("on_the_road", "arrived")), 1), else_=0))),
         "units": _of_lines(func.sum(OrderLine.quantity)),
-        "paid": _of_lines(func.sum(OrderLine.paid)),
+        "paid": _of_lines(func.sum(OrderLine.total)),
         "kept": _of_lines(func.sum(OrderLine.net_revenue)),
         "currency": Order.currency,
         "rank": _rank,

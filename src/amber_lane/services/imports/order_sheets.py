@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import replace
-from datetime import date, datetime
+from datetime import datetime
+from typing import Any
 
 from sqlalchemy import select
 
@@ -19,7 +20,7 @@ from ...data.transit import Parcel, ParcelLine
 from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Invalid
-from ..base.import_frame import Checked, KnownNames, Row, each, need, whole
+from ..base.import_frame import Checked, KnownNames, Row, each, moment, need, whole
 from ..fulfilment import parcel_tracking
 from ..orders import orders
 from ..orders.routing import OPEN, lines_of
@@ -50,7 +51,7 @@ def check_orders(context: Context, rows: Iterable[Row], progress: Callable[[int]
         seen[store.id, same] = 0
         if sku not in skus and (near := zeros.get(sku.lstrip("0"))):
             lost.add((sku, near))
-        group.append((row, StoreOrderLine(len(group) + 1, sku, quantity, unit)))
+        group.append((row, StoreOrderLine(len(group) + 1, sku, quantity, unit, **_beside(row, store, unit * quantity))))
 
     seen: dict[tuple[int, tuple[tuple[str, str], ...]], int] = {}
     lost: set[tuple[str, str]] = set()
@@ -97,6 +98,21 @@ def _unit_price(row: Row, store: Store, listed: int | None) -> int:
     if unit < 0:
         raise ValueError("unit_price is negative")
     return unit
+
+
+def _beside(row: Row, store: Store, paid: int) -> dict[str, Any]:
+    """What the sheet tells of a line's money beside its price: sending paid, discount, tax; of the whole line."""
+    out = {}
+    for name in ("shipping_paid", "discount", "tax"):
+        if row.get(name):
+            out[name] = parse_money(row[name], store.currency, name)
+            if out[name] < 0:
+                raise ValueError(f"{name} is negative")
+    if out.get("discount", 0) > paid + out.get("shipping_paid", 0):
+        raise ValueError("discount is more than the buyer paid")
+    if out.get("tax", 0) > paid + out.get("shipping_paid", 0) - out.get("discount", 0):
+        raise ValueError("tax is more than the buyer paid")
+    return out
 
 
 def _notes(again: int, lost: set[tuple[str, str]]) -> str:
@@ -154,22 +170,21 @@ def _joined(known: tuple[Order, list[OrderLine]], ordered: StoreOrder) -> StoreO
         raise ValueError(f"order {order.number} is sent or cancelled already; give these lines an order number of their own")
     if any(line.paid % line.quantity for line in lines):
         raise ValueError(f"order {order.number} was changed in part; add the line at the order")
-    kept = [StoreOrderLine(line.line_no, line.sku_code, line.quantity, line.paid // line.quantity, line.title) for line in lines]
+    kept = [_as_told(line, order.told) for line in lines]
     next_no = max((line.line_no for line in lines), default=0) + 1
     more = [replace(one, line_no=next_no + n) for n, one in enumerate(fresh)]
     buyer = Address(**{**order.address, "country": order.country})
     return replace(ordered, buyer=buyer, lines=[*kept, *more])
 
 
+def _as_told(line: OrderLine, told: list[str]) -> StoreOrderLine:
+    """A line that is here already, as its store told it."""
+    money = {name: getattr(line, name) for name in told}
+    return StoreOrderLine(line.line_no, line.sku_code, line.quantity, line.paid // line.quantity, line.title, tax_by=line.tax_by, **money)
+
+
 def _time(context: Context, text: str, name: str) -> datetime | None:
-    """A moment, or the beginning of a day; both of the house's zone where they do not say another."""
-    if not text:
-        return None
-    try:
-        value = datetime.fromisoformat(text) if len(text) > 10 else house_days.begin(context, date.fromisoformat(text))
-    except ValueError:
-        raise ValueError(f"{name}: {text!r} is not a date such as 2026-03-12") from None
-    return value if value.tzinfo else value.replace(tzinfo=house_days.zone_of(context))
+    return moment(context, text, name) if text else None
 
 
 def take_orders(context: Context, checked: Checked) -> int:

@@ -17,7 +17,7 @@ from ..base.errors import Invalid
 from ..base.import_frame import Checked, SheetKind
 from ..base.regional import home_of, place_of
 from ..pricing import exchange_rates
-from . import price_sheets
+from . import books_sheets, price_sheets
 from .goods_sheets import carry_items, check_items, check_listings, take_items, take_listings
 from .lane_sheets import check_lanes, out_lanes, take_lanes
 from .order_sheets import check_answers, check_orders, check_tracking, take_answers, take_orders, take_tracking
@@ -39,7 +39,20 @@ KINDS = {
         SheetKind(
             "orders",
             ("store", "order_no", "sku", "quantity", "name", "address_1", "city", "postcode", "country"),
-            ("address_2", "region", "phone", "email", "unit_price", "currency", "ordered_at", "promised_by", "note"),
+            (
+                "address_2",
+                "region",
+                "phone",
+                "email",
+                "unit_price",
+                "currency",
+                "ordered_at",
+                "promised_by",
+                "note",
+                "shipping_paid",
+                "discount",
+                "tax",
+            ),
             ("Dusk & Dial shop", "5001", "DD-LAMP-1", "1", "Wren Sorrel", "4 Lantern Row", "Whitby", "YO21 3PR", HOUSE_LAND),
             check_orders,
             take_orders,
@@ -85,6 +98,30 @@ KINDS = {
             ("CHF", HOUSE_MONEY, "0.92", "2026-03-12"),
             exchange_rates.check_sheet,
             exchange_rates.take_sheet,
+        ),
+        SheetKind(
+            "settlements",
+            ("store", "settlement", "kind", "amount", "currency", "at"),
+            ("order_no",),
+            ("Dusk & Dial shop", "P-118", "fee", "1.20", HOUSE_MONEY, "2026-03-12", "5001"),
+            books_sheets.check_settlements,
+            books_sheets.take_settlements,
+        ),
+        SheetKind(
+            "statements",
+            ("supplier", "purchase_order", "kind", "amount", "currency", "at"),
+            (),
+            ("Northlight Trade", "DDS-5001-1", "goods", "12.40", HOUSE_MONEY, "2026-03-12"),
+            books_sheets.check_statements,
+            books_sheets.take_statements,
+        ),
+        SheetKind(
+            "overheads",
+            ("name", "amount", "currency", "first"),
+            ("last", "store"),
+            ("Mail and bookkeeping tools", "48.00", HOUSE_MONEY, "2026-01"),
+            books_sheets.check_overheads,
+            books_sheets.take_overheads,
         ),
         SheetKind(
             "items",

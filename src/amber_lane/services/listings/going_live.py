@@ -244,7 +244,7 @@ def _orders(context: Context, store: Store) -> GoingLive:
 def _paid(context: Context, orders: Iterable[int]) -> dict[int, int]:
     out: dict[int, int] = {}
     for chunk in in_chunks(orders):
-        query = select(OrderLine.order_id, func.sum(OrderLine.paid)).where(OrderLine.order_id.in_(chunk)).group_by(OrderLine.order_id)
+        query = select(OrderLine.order_id, func.sum(OrderLine.total)).where(OrderLine.order_id.in_(chunk)).group_by(OrderLine.order_id)
         out |= {order: int(paid or 0) for order, paid in context.session.execute(query).tuples()}
     return out
 

@@ -58,7 +58,7 @@ def held_data(context: Context, number: int) -> dict[str, Any]:
             "note": order.note,
             "asked_for": order.wants_message,
             "lines": [
-                {"sku": one.sku_code, "title": one.title, "quantity": one.quantity, "paid": show(one.paid, order.currency)}
+                {"sku": one.sku_code, "title": one.title, "quantity": one.quantity, "paid": show(one.total, order.currency)}
                 for one in lines
                 if one.order_id == order.id
             ],

@@ -25,7 +25,9 @@ def steps(lines: Sequence[OrderLine], plan: FillPlan | None) -> list[Step]:
         return sum(getattr(line, name) for line in live)
 
     falls = [
-        ("The buyer paid", of("paid"), "total"),
+        ("The buyer paid" if of("paid") == of("total") else "The goods' prices", of("paid"), "total"),
+        ("Sending, paid by the buyer", of("shipping_paid"), "step"),
+        ("Discount", -of("discount"), "step"),
         ("Tax in it", -of("tax"), "step"),
         ("Store fee", -of("store_fee"), "step"),
         ("Payment fee", -of("payment_fee"), "step"),
@@ -33,6 +35,7 @@ def steps(lines: Sequence[OrderLine], plan: FillPlan | None) -> list[Step]:
         ("Shipping", -plan.shipping, "step"),
         ("Handling", -plan.handling, "step"),
         ("Billed above the plan" if plan.billed_more > 0 else "Billed below the plan", -plan.billed_more, "step"),
+        ("Settled above the plan" if plan.settled > 0 else "Settled below the plan", plan.settled, "step"),
         ("Returns reserve", -plan.reserve, "step"),
     ]
     open_still = any(line.state in OPEN for line in lines)

@@ -61,7 +61,7 @@ def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, A
     if many and policy["unusual_times"] and "unusual" not in order.allowed:
         line = many[0]
         return "unusual", f"{line.quantity} of {line.title or line.sku_code} at once; usual is {usual.get(line.sku_code, 1)}"
-    value = sum(line.paid for line in lines)
+    value = sum(line.total for line in lines)
     if value > policy["look_over"] and "look_over" not in order.allowed:
         return "look_over", f"Worth {show(value, order.currency)}, more than your {show(policy['look_over'], order.currency)}"
     return None

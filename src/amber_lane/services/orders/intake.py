@@ -21,6 +21,7 @@ from ...data.bulk import bulk_insert, in_chunks, quiet
 from ...data.orders import Order, OrderLine
 from ...data.setup import FeeRow, Store
 from ...data.shelf import Listing, Sku
+from ..base import journal_marks
 from ..base.context import Context
 from ..pricing.inputs import fee_of, fee_rows
 from .cancellations import buyer_cancelled, end_hold, wants
@@ -76,17 +77,18 @@ def _take(context: Context, store: Store, newest: dict[str, StoreOrder], came_by
         if sku := skus.get(given.line.sku):
             sold[sku.id] = sold.get(sku.id, 0) + given.line.quantity
     _sold(context, store.id, sold)
+    journal_marks.mark(context.session, (order.id for order in made.values()))
     context.session.flush()
     return [made[one.number] for one in fresh]
 
 
 ORDER_COLUMNS = (
     "version", "store_id", "number", "buyer", "mail", "phone", "address", "country", "currency", "ordered_at", "came_at", "channel",
-    "note", "promised_by", "allowed", "manual_release", "wants", "wants_message",
+    "note", "promised_by", "allowed", "manual_release", "wants", "wants_message", "told",
 )  # fmt: skip
 LINE_COLUMNS = (
     "version", "order_id", "line_no", "sku_code", "sku_id", "title", "quantity", "paid", "state", "reason", "chosen_by",
-    "tax", "store_fee", "payment_fee", "net_revenue", "reserve",
+    "shipping_paid", "discount", "tax_by", "tax", "store_fee", "payment_fee", "net_revenue", "reserve",
 )  # fmt: skip
 
 
@@ -104,8 +106,24 @@ def _order_row(context: Context, store: Store, given: StoreOrder, came_by: str) 
     """In the order of ORDER_COLUMNS, as the database keeps it."""
     buyer, now = given.buyer, to_ms(context.now)
     promised = day_ms(given.promised_by) if given.promised_by else None
+    told = sorted({name for line in given.lines for name in line.told})
     who = (buyer.name, buyer.email, buyer.phone, json.dumps(vars(buyer)), buyer.country.strip().upper(), given.currency)
-    return (1, store.id, given.number, *who, min(to_ms(given.ordered_at), now), now, came_by, given.note, promised, "[]", False, "", "")
+    return (
+        1,
+        store.id,
+        given.number,
+        *who,
+        min(to_ms(given.ordered_at), now),
+        now,
+        came_by,
+        given.note,
+        promised,
+        "[]",
+        False,
+        "",
+        "",
+        json.dumps(told),
+    )
 
 
 def _skus(context: Context, lines: Iterable[_Given]) -> dict[str, Sku]:
@@ -121,9 +139,11 @@ def _line_rows(context: Context, store: Store, lines: Sequence[_Given], skus: di
         one, sku = given.line, skus.get(given.line.sku)
         title = one.title or (sku.title if sku else "")
         paid = one.unit_price * one.quantity
+        tax_by = "store" if one.tax_by == "store" else ""
         out.append(
             (
-                *(1, given.order, one.line_no, one.sku, sku.id if sku else None, title, one.quantity, paid, given.state, "", "plan", *kept),
+                *(1, given.order, one.line_no, one.sku, sku.id if sku else None, title, one.quantity, paid, given.state, "", "plan"),
+                *(one.shipping_paid or 0, one.discount or 0, tax_by, *kept),
                 half_up(paid * aside.get((store.id, sku.id), 0), PPM) if sku else 0,
             )
         )
@@ -131,10 +151,15 @@ def _line_rows(context: Context, store: Store, lines: Sequence[_Given], skus: di
 
 
 def _keep(context: Context, store: Store, lines: Sequence[_Given], skus: dict[str, Sku]) -> list[tuple[int, ...]]:
-    """What the store leaves us of each line (tax, fee, payment fee, kept): section 2, the payment's fixed part once an order."""
+    """What the store leaves us of each line (tax, fee, payment fee, kept): section 2 on what the buyer paid for it, sending and discount
+    included, the payment's fixed part once an order; the tax as the store tells it, where it does."""
     fees = fee_rows(context.session)
     found = [fee_of(fees, store.id, sku.category if (sku := skus.get(one.line.sku)) else "") for one in lines]
-    return keep_lines(store, found, [(one.line.quantity, one.line.unit_price * one.line.quantity, one.first) for one in lines])
+    kept = keep_lines(store, found, [(one.line.quantity, one.line.total, one.first) for one in lines])
+    return [
+        (tax, fee, payment, left) if one.line.tax is None else (one.line.tax, fee, payment, left + tax - one.line.tax)
+        for one, (tax, fee, payment, left) in zip(lines, kept, strict=True)
+    ]
 
 
 def keep_lines(store: Store, fees: Sequence[FeeRow | None], lines: Sequence[tuple[int, int, bool]]) -> list[tuple[int, ...]]:
@@ -211,8 +236,8 @@ def _again(context: Context, store: Store, order: Order, given: StoreOrder, came
 
 def _differ(lines: Sequence[OrderLine], given: Sequence[StoreOrderLine]) -> list[str]:
     """What of the lines is told otherwise than we have it."""
-    mine = {line.line_no: (line.sku_code, line.quantity, line.paid) for line in lines if line.state != "cancelled"}
-    theirs = {one.line_no: (one.sku, one.quantity, one.unit_price * one.quantity) for one in given}
+    mine = {line.line_no: (line.sku_code, line.quantity, line.total) for line in lines if line.state != "cancelled"}
+    theirs = {one.line_no: (one.sku, one.quantity, one.total) for one in given}
     return [f"line {number}" for number in sorted({*mine, *theirs}) if mine.get(number) != theirs.get(number)]
 
 

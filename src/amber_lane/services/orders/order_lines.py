@@ -18,7 +18,7 @@ from . import order_profit
 from .orders import after_sales, cancel
 from .routing import OPEN, bought_parts, lines_of, step_line
 
-MONEY = ("paid", "tax", "store_fee", "payment_fee", "net_revenue", "reserve")
+MONEY = ("paid", "shipping_paid", "discount", "tax", "store_fee", "payment_fee", "net_revenue", "reserve")
 
 
 def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None], reason: str = "") -> str:
@@ -69,15 +69,15 @@ def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None]
 def _cut(line: OrderLine, units: int) -> int:
     """Take units off a line, with their share of its money; returns what the buyer gets back of it. A whole line keeps its figures."""
     if units >= line.quantity:
-        return line.paid
+        return line.total
     left = line.quantity - units
-    before = line.paid
+    before = line.total
     for name in MONEY:
         setattr(line, name, half_up(getattr(line, name) * left, line.quantity))
     # The parts still add up to what is kept, to the penny.
-    line.net_revenue = line.paid - line.tax - line.store_fee - line.payment_fee
+    line.net_revenue = line.total - line.tax - line.store_fee - line.payment_fee
     line.quantity = left
-    return before - line.paid
+    return before - line.total
 
 
 def send_part(context: Context, number: int, line_ids: Sequence[int]) -> str:

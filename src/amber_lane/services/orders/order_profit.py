@@ -7,13 +7,15 @@ their chance is told beside it; lanes are chosen with it, and it ends with buyin
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
+from typing import Protocol
 
 from sqlalchemy import select
 
 from ...core.currency import minor_digits
+from ...core.states import PURCHASE_LIVE, WAITING_LINES
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import FillPlan, Order, OrderLine, PurchaseOrder
 from ...data.shelf import Listing
@@ -21,8 +23,7 @@ from ..base.context import Context
 from ..pricing.frame import load
 from ..pricing.inputs import NANO, Facts
 
-LIVE = ("waiting", "sent", "accepted", "shipped")
-OPEN = ("new", "needs_lane", "held", "ready", "refused")
+LIVE, OPEN = PURCHASE_LIVE, WAITING_LINES
 # Lines whose order waits for a person, so that nobody knows yet whether they earn anything.
 WAITING = ("new", "needs_lane", "held", "refused")
 
@@ -45,7 +46,16 @@ class Bought:
         return self.goods + self.shipping + self.handling + self.more
 
 
-def rate_between(facts: Facts, base: str, quote: str) -> int | None:
+class HasRates(Protocol):
+    """Rates by pair in billionths, and the house's currency."""
+
+    @property
+    def rates(self) -> Mapping[tuple[str, str], int]: ...
+    @property
+    def home(self) -> str: ...
+
+
+def rate_between(facts: HasRates, base: str, quote: str) -> int | None:
     """Units of one currency for one of another in billionths: as told, by the rate back, or by what both are worth at home."""
     if base == quote:
         return NANO
@@ -115,7 +125,7 @@ def set_profit(plan: FillPlan, mine: Bought) -> None:
     """An order's figures are those of what was bought of it."""
     plan.goods, plan.shipping, plan.handling, plan.billed_more = mine.goods, mine.shipping, mine.handling, mine.more
     plan.risk, plan.reserve, plan.reason = 0, 0, None
-    plan.profit = mine.kept - mine.cost
+    plan.profit = mine.kept - mine.cost + plan.settled
 
 
 def likely(context: Context, orders: Iterable[int]) -> dict[int, int]:

@@ -93,7 +93,7 @@ def _risk(context: Context, kind: str, pairs: list[tuple[PurchaseOrder, Order]])
     orders = {order.id: order for _, order in pairs}
     for chunk in in_chunks(orders):
         if kind == "unsent":
-            paid = select(OrderLine.order_id, func.sum(OrderLine.paid)).join(PurchaseLine, PurchaseLine.order_line_id == OrderLine.id)
+            paid = select(OrderLine.order_id, func.sum(OrderLine.total)).join(PurchaseLine, PurchaseLine.order_line_id == OrderLine.id)
             mine = PurchaseLine.purchase_id.in_([one.id for one, order in pairs if order.id in chunk])
             for number, sum_paid in context.session.execute(paid.where(mine, PurchaseLine.live).group_by(OrderLine.order_id)).tuples():
                 order = orders[number]

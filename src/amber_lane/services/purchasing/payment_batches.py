@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import func, select
 
 from ...core.currency import plain
+from ...core.states import PURCHASE_LIVE as LIVE
 from ...data.bulk import by_id
 from ...data.orders import Order, PurchaseOrder
 from ...data.outbox import AuditEntry
@@ -18,7 +19,6 @@ from ..base import house_days, undoing
 from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 
-LIVE = ("waiting", "sent", "accepted", "shipped")
 HEADER = (
     "batch", "supplier", "purchase_order", "their_number", "store", "order_no", "made_at", "state",
     "goods", "shipping", "handling", "planned", "billed", "difference", "currency", "paid_at",

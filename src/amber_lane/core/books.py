@@ -1,0 +1,219 @@
+"""Books: what kinds of money there are, between which accounts each moves, and why profit changed (section 10)."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from fractions import Fraction
+from math import floor
+from typing import Generic, TypeVar
+
+K = TypeVar("K", bound=Hashable)
+
+
+class Ledger(StrEnum):
+    """Between these accounts all money moves; together they are always nought. Of profit plus is a gain; of the others plus is what we owe
+    (to buyers, suppliers, the tax office), and minus what is owed to us or lies in the bank."""
+
+    profit = "profit"
+    # Paid by buyers for what is not bought yet.
+    open_orders = "open_orders"
+    store = "store"
+    supplier = "supplier"
+    tax_office = "tax_office"
+    bank = "bank"
+
+
+class Kind(StrEnum):
+    """What an entry is about. Its amount is signed as it changes profit (of the last ones: the account named first in MOVES)."""
+
+    sale = "sale"
+    shipping_paid = "shipping_paid"
+    discount = "discount"
+    tax = "tax"
+    store_fee = "store_fee"
+    payment_fee = "payment_fee"
+    goods = "goods"
+    shipping = "shipping"
+    handling = "handling"
+    supplier_tax = "supplier_tax"
+    refund = "refund"
+    fee_back = "fee_back"
+    claim = "claim"
+    return_cost = "return_cost"
+    rebate = "rebate"
+    plan_fee = "plan_fee"
+    sample = "sample"
+    overhead = "overhead"
+    rate_difference = "rate_difference"
+    # What a store adds or takes without an order.
+    correction = "correction"
+    prepaid = "prepaid"
+    payout = "payout"
+    supplier_paid = "supplier_paid"
+
+
+# Kind -> (the account that its amount is added to, the one that it is taken from).
+MOVES: dict[Kind, tuple[Ledger, Ledger]] = {
+    Kind.sale: (Ledger.profit, Ledger.open_orders),
+    Kind.shipping_paid: (Ledger.profit, Ledger.open_orders),
+    Kind.discount: (Ledger.profit, Ledger.open_orders),
+    # Where the store hands the tax over, it is taken off what the store owes us instead.
+    Kind.tax: (Ledger.profit, Ledger.tax_office),
+    **dict.fromkeys((Kind.store_fee, Kind.payment_fee, Kind.refund, Kind.fee_back, Kind.correction), (Ledger.profit, Ledger.store)),
+    **dict.fromkeys(
+        (Kind.goods, Kind.shipping, Kind.handling, Kind.supplier_tax, Kind.claim, Kind.rebate, Kind.sample),
+        (Ledger.profit, Ledger.supplier),
+    ),
+    **dict.fromkeys((Kind.return_cost, Kind.plan_fee, Kind.overhead), (Ledger.profit, Ledger.bank)),
+    Kind.rate_difference: (Ledger.profit, Ledger.supplier),
+    Kind.prepaid: (Ledger.open_orders, Ledger.store),
+    Kind.payout: (Ledger.store, Ledger.bank),
+    Kind.supplier_paid: (Ledger.bank, Ledger.supplier),
+}
+
+
+class Basis(StrEnum):
+    """Why an entry is there: as it was planned at buying, or what made it differ from that."""
+
+    planned = "planned"
+    # What a supplier billed, or a statement says, beside what was planned.
+    bill = "bill"
+    weight = "weight"
+    rate = "rate"
+    fee = "fee"
+    refund = "refund"
+    # It was not bought after all, or was found to be otherwise: what was written before is taken back.
+    reversal = "reversal"
+    statement = "statement"
+
+
+PROFIT_KINDS = tuple(kind for kind, (to, _) in MOVES.items() if to is Ledger.profit)
+REVENUE = (Kind.sale, Kind.shipping_paid, Kind.discount, Kind.tax)
+COSTS = (Kind.goods, Kind.shipping, Kind.handling, Kind.supplier_tax)
+FEES = (Kind.store_fee, Kind.payment_fee)
+# What is no part of any sale: it stands below the contribution.
+BELOW = (Kind.plan_fee, Kind.sample, Kind.overhead, Kind.rate_difference)
+OTHER = tuple(kind for kind in PROFIT_KINDS if kind not in (*REVENUE, *COSTS, *FEES, *BELOW))
+
+
+@dataclass(frozen=True, slots=True)
+class Sums:
+    """A SKU's part of a period. units sold; revenue = sales - tax, cost = goods + sending, fees: positive minor units;
+    other: refunds, claims and rebates, signed."""
+
+    units: int
+    revenue: int
+    cost: int
+    fees: int
+    other: int = 0
+
+    @property
+    def contribution(self) -> int:
+        return self.revenue - self.cost - self.fees
+
+
+NOTHING = Sums(0, 0, 0, 0)
+EFFECTS = ("new", "ended", "volume", "mix", "price", "cost", "fees", "other")
+
+
+@dataclass(frozen=True)
+class Bridge(Generic[K]):
+    """Profit of two periods and what the change is made of, in minor units. parts: effect -> SKU -> its share of that effect.
+
+    before + the effects = after, and the shares of an effect add up to it; always exactly.
+    """
+
+    before: int
+    after: int
+    effects: dict[str, int]
+    parts: dict[str, dict[K, int]]
+
+
+def share_out(amounts: Sequence[Fraction], total: int) -> list[int]:
+    """Amounts rounded down, and what is missing of the total one each to those with the largest remainders; on a tie the first ones.
+
+    amounts: fractions that add up to total, minor units.
+
+    >>> share_out([Fraction(1, 3), Fraction(2, 3), Fraction(-1)], 0)
+    [0, 1, -1]
+    """
+    whole = [floor(one) for one in amounts]
+    missing = total - sum(whole)
+    order = sorted(range(len(amounts)), key=lambda n: (whole[n] - amounts[n], n))
+    for n in order[:missing]:
+        whole[n] += 1
+    return whole
+
+
+def allocate(total: int, weights: Sequence[int]) -> list[int]:
+    """A sum shared out by weights (all >= 0), to the last minor unit; alike where all of them are 0.
+
+    >>> allocate(100, [1, 1, 1]), allocate(-5, [3, 0]), allocate(7, [0, 0])
+    ([34, 33, 33], [-5, 0], [4, 3])
+    """
+    if not weights:
+        return []
+    base = sum(weights)
+    parts = [Fraction(total * one, base) for one in weights] if base else [Fraction(total, len(weights))] * len(weights)
+    return share_out(parts, total)
+
+
+def bridge(before: Mapping[K, Sums], after: Mapping[K, Sums]) -> Bridge[K]:
+    """Why profit changed between two periods, one row per SKU each (section 10).
+
+    >>> found = bridge({"A": Sums(10, 1000, 600, 100)}, {"A": Sums(20, 1900, 1300, 200, -7)})
+    >>> found.before, found.after, {name: n for name, n in found.effects.items() if n}
+    (300, 393, {'volume': 300, 'price': -100, 'cost': -100, 'other': -7})
+    """
+    skus = list(dict.fromkeys((*before, *after)))
+    a = {one: before.get(one, NOTHING) for one in skus}
+    b = {one: after.get(one, NOTHING) for one in skus}
+    both = [one for one in skus if a[one].units and b[one].units]
+    exact: dict[str, dict[K, Fraction]] = {name: {} for name in EFFECTS}
+    for one in skus:
+        mine = exact["other"]
+        mine[one] = Fraction(b[one].other - a[one].other)
+        if b[one].units and not a[one].units:
+            exact["new"][one] = Fraction(b[one].contribution)
+        elif not b[one].units:
+            mine[one] += b[one].contribution
+        if a[one].units and not b[one].units:
+            exact["ended"][one] = Fraction(-a[one].contribution)
+        elif not a[one].units:
+            mine[one] -= a[one].contribution
+    sold_a, sold_b = sum(a[one].units for one in both), sum(b[one].units for one in both)
+    grown = Fraction(sold_b, sold_a) if both else Fraction(1)
+    for one in both:
+        was, now = a[one], b[one]
+        times = Fraction(now.units, was.units)
+        exact["volume"][one] = (grown - 1) * was.contribution
+        exact["mix"][one] = (times - grown) * was.contribution
+        exact["price"][one] = now.revenue - times * was.revenue
+        exact["cost"][one] = times * was.cost - now.cost
+        exact["fees"][one] = times * was.fees - now.fees
+    profit_a, profit_b = (sum(one.contribution + one.other for one in rows.values()) for rows in (a, b))
+    sums = [_sum(exact[name].values()) for name in EFFECTS]
+    effects = dict(zip(EFFECTS, share_out(sums, profit_b - profit_a), strict=True))
+    parts = {name: dict(zip(rows, _near(list(rows.values()), effects[name]), strict=True)) for name, rows in exact.items()}
+    return Bridge(profit_a, profit_b, effects, parts)
+
+
+def _sum(amounts: Iterable[Fraction]) -> Fraction:
+    """Fractions added up by denominator first, which is much quicker than one by one."""
+    tops: dict[int, int] = {}
+    for one in amounts:
+        tops[one.denominator] = tops.get(one.denominator, 0) + one.numerator
+    return sum((Fraction(top, bottom) for bottom, top in tops.items()), Fraction(0))
+
+
+def _near(amounts: list[Fraction], total: int) -> list[int]:
+    """Whole minor units near these amounts that add up to a total that may be one away from their own sum."""
+    whole = [floor(one) for one in amounts]
+    missing = total - sum(whole)
+    order = sorted(range(len(amounts)), key=lambda n: (whole[n] - amounts[n], n))
+    step = 1 if missing > 0 else -1
+    for n in order[:missing] if step > 0 else order[len(order) + missing :]:
+        whole[n] += step
+    return whole

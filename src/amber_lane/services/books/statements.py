@@ -1,0 +1,246 @@
+"""What suppliers really billed: statements held against what was ordered, and what is missing, double or higher."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sqlalchemy import ColumnElement, func, or_, select
+
+from ...core.books import Basis, Kind
+from ...core.currency import show
+from ...core.states import PURCHASE_LIVE
+from ...data.base import to_ms
+from ...data.books import StatementRow
+from ...data.bulk import by_id, in_chunks
+from ...data.orders import Order, PurchaseOrder
+from ...data.outbox import AuditEntry
+from ...data.setup import Supplier
+from ..base import journal_marks, undoing
+from ..base.context import Context
+from ..base.errors import Conflict
+from ..outbox import queue
+from .posting import Ledgers
+from .targets import About, Part
+
+CHARGES = ("goods", "shipping", "handling", "tax")
+# A purchase that stands in no statement this long after the newest one of its supplier reaches it is missing there.
+MISSING_AFTER = timedelta(days=35)
+LOOK_BACK = timedelta(days=92)
+# Differences of a few pence in a hundred are rounding, not worth a word; in ppm of what was ordered, and minor units.
+SMALL_PPM, SMALL = 2000, 5
+
+
+@dataclass(frozen=True)
+class StatementLine:
+    """One row of a statement. line: tells rows of one purchase and kind apart, the same whenever it is told again."""
+
+    reference: str
+    kind: str
+    amount: int
+    currency: str
+    at: datetime
+    line: str = ""
+
+
+def take(context: Context, supplier: Supplier, lines: Iterable[StatementLine]) -> int:
+    """Take rows of a supplier's statement; those that are known change nothing. Returns how many were new."""
+    rows = list(lines)
+    s = context.session
+    known: set[tuple[str, str, str]] = set()
+    purchases: dict[str, PurchaseOrder] = {}
+    for chunk in in_chunks({one.reference for one in rows}):
+        mine = StatementRow.supplier_id == supplier.id, StatementRow.reference.in_(chunk)
+        known |= {
+            (ref, kind, line)
+            for ref, kind, line in s.execute(select(StatementRow.reference, StatementRow.kind, StatementRow.line).where(*mine))
+        }
+        found = select(PurchaseOrder).where(
+            PurchaseOrder.supplier_id == supplier.id, or_(PurchaseOrder.reference.in_(chunk), PurchaseOrder.their_number.in_(chunk))
+        )
+        for one in s.scalars(found):
+            purchases[one.reference] = purchases[one.their_number or one.reference] = one
+    n, orders, fresh = 0, set[int](), list[StatementLine]()
+    for row in rows:
+        if (row.reference, row.kind, row.line) in known:
+            continue
+        known.add((row.reference, row.kind, row.line))
+        fresh.append(row)
+        purchase = purchases.get(row.reference)
+        if purchase is not None and purchase.currency != row.currency:
+            # Its money is another one: it is shown, and in no sum until somebody has asked.
+            purchase = None
+        s.add(
+            StatementRow(
+                supplier_id=supplier.id,
+                reference=row.reference,
+                line=row.line,
+                purchase_id=purchase.id if purchase else None,
+                kind=row.kind,
+                amount=abs(row.amount),
+                currency=row.currency,
+                at=row.at,
+                read_at=context.now,
+            )
+        )
+        n += 1
+        if purchase is not None:
+            orders.add(purchase.order_id)
+    s.flush()
+    journal_marks.mark(s, orders)
+    _book(context, supplier, [row for row in fresh if row.kind in ("rebate", "refund") and row.reference not in purchases])
+    if n:
+        context.log("statement.read", supplier.code, f"{n} row{'' if n == 1 else 's'} of {supplier.name}'s statement read", count=n)
+    return n
+
+
+def _book(context: Context, supplier: Supplier, given: Iterable[StatementLine]) -> None:
+    """What a supplier gives without an order, such as a yearly rebate, is a gain of its own."""
+    out = Ledgers(context)
+    for one in given:
+        rate, at = out.rates.of(one.currency), to_ms(one.at)
+        amount = abs(one.amount)
+        part = Part(amount, out.rates.turn(amount, one.currency, rate), rate, one.currency, at, 0, supplier.id)
+        event = out.event("statement", one.reference, supplier.name)
+        out.entry(
+            event, Kind.rebate if one.kind == "rebate" else Kind.claim, Basis.statement, part, out.days.of(at), About(0, 0, "", None, "")
+        )
+    out.write()
+
+
+@dataclass(frozen=True)
+class Odd:
+    """What is odd about a statement. what: higher, lower, double, unknown, not_bought, missing. more: how much more than ordered it asks
+    (of missing ones: what was planned), minor units of the supplier's money."""
+
+    supplier: int
+    supplier_name: str
+    what: str
+    reference: str
+    purchase: int | None
+    planned: int
+    charged: int
+    currency: str
+    since: datetime
+    claimed: bool
+
+    @property
+    def more(self) -> int:
+        return self.charged - self.planned
+
+
+def odd(context: Context) -> list[Odd]:
+    """All that is odd and that nobody has accepted yet, dearest first."""
+    s = context.session
+    names = dict(s.execute(select(Supplier.id, Supplier.name)).tuples().all())
+    charged = func.sum(StatementRow.amount)
+    n = func.count()
+    rows = s.execute(
+        select(
+            StatementRow.supplier_id, StatementRow.reference, StatementRow.purchase_id, charged, n,
+            func.count(StatementRow.kind.distinct()), func.max(StatementRow.currency), func.min(StatementRow.at),
+            func.count(StatementRow.claimed_at),
+        )
+        .where(StatementRow.kind.in_(CHARGES), StatementRow.accepted_at.is_(None))
+        .group_by(StatementRow.supplier_id, StatementRow.reference, StatementRow.purchase_id)
+    ).all()  # fmt: skip
+    purchases = by_id(s, PurchaseOrder, (row[2] or 0 for row in rows))
+    out = []
+    for supplier, reference, number, total, count, kinds, currency, since, claimed in rows:
+        purchase = purchases.get(number or 0)
+        planned = _planned(purchase) if purchase else 0
+        what = _what(purchase, planned, int(total), int(count) > int(kinds))
+        if what:
+            out.append(Odd(supplier, names[supplier], what, reference, number, planned, int(total), currency, since, bool(claimed)))
+    out += _missing(context, names)
+    return sorted(out, key=lambda one: -abs(one.more))
+
+
+def _planned(purchase: PurchaseOrder) -> int:
+    return purchase.goods + purchase.shipping + purchase.handling
+
+
+def _what(purchase: PurchaseOrder | None, planned: int, total: int, again: bool) -> str:
+    if purchase is None:
+        return "unknown"
+    if purchase.state not in PURCHASE_LIVE:
+        return "not_bought"
+    more = total - planned
+    if abs(more) <= max(SMALL, planned * SMALL_PPM // 1_000_000):
+        return ""
+    return "double" if again and more >= planned // 2 else "higher" if more > 0 else "lower"
+
+
+def _missing(context: Context, names: dict[int, str]) -> list[Odd]:
+    """Purchases in no statement, of suppliers who send statements, long after they were sent; looked up once an hour."""
+    rows = context.kept("books missing", _not_stated, minutes=60, still=True)
+    return [Odd(supplier, names[supplier], "missing", ref, number, 0, 0, money, at, False) for supplier, ref, number, money, at in rows]
+
+
+def _not_stated(context: Context) -> list[tuple[int, str, int, str, datetime]]:
+    s = context.session
+    out: list[tuple[int, str, int, str, datetime]] = []
+    spans = select(StatementRow.supplier_id, func.min(StatementRow.purchase_id), func.max(StatementRow.at)).where(
+        StatementRow.at >= context.now - LOOK_BACK, StatementRow.purchase_id.is_not(None)
+    )
+    for supplier, first, newest in s.execute(spans.group_by(StatementRow.supplier_id)).all():
+        have: ColumnElement[bool] = select(StatementRow.id).where(StatementRow.purchase_id == PurchaseOrder.id).exists()
+        rows = (
+            select(PurchaseOrder.supplier_id, PurchaseOrder.reference, PurchaseOrder.id, PurchaseOrder.currency, PurchaseOrder.made_at)
+            .join(Order, Order.id == PurchaseOrder.order_id)
+            .where(PurchaseOrder.id > int(first or 0), PurchaseOrder.supplier_id == supplier, PurchaseOrder.state == "shipped")
+            .where(PurchaseOrder.made_at < newest - MISSING_AFTER, ~have, Order.channel != "past")
+            .limit(200)
+        )
+        out += s.execute(rows).tuples().all()
+    return out
+
+
+def _rows(context: Context, supplier: int, reference: str) -> list[StatementRow]:
+    rows = context.session.scalars(
+        select(StatementRow).where(StatementRow.supplier_id == supplier, StatementRow.reference == reference)
+    ).all()
+    if not rows:
+        raise Conflict("this stands in no statement any more")
+    return list(rows)
+
+
+def accept(context: Context, supplier: int, reference: str) -> None:
+    """A person takes what a statement says of a purchase as it is."""
+    rows = [row for row in _rows(context, supplier, reference) if row.accepted_at is None]
+    if not rows:
+        raise Conflict("it was accepted already")
+    for row in rows:
+        row.accepted_at = context.now
+    context.log(
+        "statement.accept", reference, f"what is billed for {reference} accepted", after={"rows": [row.id for row in rows]}, undo=True
+    )
+
+
+@undoing.undoes("statement.accept")
+def undo_accept(context: Context, act: AuditEntry) -> None:
+    for row in by_id(context.session, StatementRow, undoing.after(act)["rows"]).values():
+        row.accepted_at = None
+
+
+def claim(context: Context, supplier: int, reference: str) -> str:
+    """Ask the supplier by mail for what it billed too much; it stays open until a refund stands in a statement, or it is accepted."""
+    one = next((one for one in odd(context) if one.supplier == supplier and one.reference == reference and one.what != "missing"), None)
+    if one is None or one.more <= 0:
+        raise Conflict("nothing is billed too much there any more")
+    row = context.get(Supplier, supplier, "supplier")
+    if "@" not in row.mail:
+        raise Conflict(f"{row.name} has no mail address; add it under Set-up, or write to them yourself")
+    amount = show(one.more, one.currency)
+    text = (
+        f"Your statement asks {show(one.charged, one.currency)} for {reference}; "
+        f"{'we know of no such order' if one.what == 'unknown' else f'we ordered it for {show(one.planned, one.currency)}'}.\n"
+        f"Please give the difference of {amount} back with your next statement, or write to us what it is for.\n"
+    )
+    key = f"statement-{supplier}-{reference}"
+    queue.mail(context, key, key, row.mail, f"Billed too much for {reference}: {amount}", text, supplier=supplier)
+    for each in _rows(context, supplier, reference):
+        each.claimed_at = context.now
+    context.log("statement.claim", reference, f"{row.name} asked for {amount} billed too much for {reference}")
+    return f"{row.name} is asked for {amount}"

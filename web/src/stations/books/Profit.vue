@@ -1,0 +1,92 @@
+<script setup lang="ts">
+/** Profit by anything, as it happens. */
+import { useQuery, keepPreviousData } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { useKeys } from '@/app/keys'
+import Pills from '@/parts/Pills.vue'
+import SheetOut from '@/parts/SheetOut.vue'
+import Sight from '@/parts/Sight.vue'
+import { money } from '@/parts/format'
+import Cross from './Cross.vue'
+import DayLine from './DayLine.vue'
+import EntriesBench from './EntriesBench.vue'
+import PeriodBar from './PeriodBar.vue'
+import ProfitTable from './ProfitTable.vue'
+import { BYS, daysQuery, useBooks, type By, type Number } from './books'
+
+const { set, text, by, query, days, only } = useBooks()
+const asked = useQuery(computed(() => ({ ...daysQuery({ ...days.value, only: only.value }), placeholderData: keepPreviousData })))
+const { data } = asked
+const opened = ref<Number | null>(null)
+const across = computed(() =>
+  BYS.some((one) => one.key === text('across')) && text('across') !== by.value ? (text('across') as By) : null,
+)
+const FIGURES: [string, string][] = [
+  ['profit', 'Profit'],
+  ['net', 'Net revenue'],
+  ['fees', 'Fees'],
+  ['goods', 'Goods'],
+  ['sending', 'Sending'],
+  ['refunds', 'Refunds'],
+]
+const sheet = (form: string) =>
+  `api/v1/books/profit.${form}?${new URLSearchParams({ ...query.value, by: by.value, sort: text('sort') || 'profit', down: String(text('sort') ? text('down') === '1' : true) })}`
+const lines = (form: string) => `api/v1/books/books.${form}?${new URLSearchParams(days.value)}`
+const total = computed(() => {
+  const sum = (data.value?.days ?? []).reduce((all, one) => all + Math.round(Number(one.profit.amount) * 1000), 0)
+  const one = data.value?.days[0]?.profit
+  return one ? money({ amount: (sum / 1000).toFixed((one.amount.split('.')[1] ?? '').length), currency: one.currency }) : ''
+})
+useKeys('Profit', [{ key: 'escape', message: 'close the entries', run: () => (opened.value = null) }])
+</script>
+
+<template>
+  <div class="grid h-full" :class="opened ? 'grid-cols-[minmax(0,1fr)_300px] xl:grid-cols-[minmax(0,1fr)_340px]' : ''">
+    <section class="flex min-h-0 min-w-0 flex-col gap-3 overflow-auto p-4.5">
+      <div class="flex flex-wrap items-center gap-x-3 gap-y-2">
+        <h1>{{ total ? `${total} profit` : 'Profit' }}</h1>
+        <span class="ml-auto" /><PeriodBar /><SheetOut label="Export" :csv="sheet('csv')" :xlsx="sheet('xlsx')" /><SheetOut
+          label="Export lines"
+          :csv="lines('csv')"
+          :xlsx="lines('xlsx')"
+        />
+      </div>
+      <Sight :of="asked" :lines="3"><DayLine :of="data!" /></Sight>
+      <div class="flex flex-wrap items-center gap-2">
+        <Pills :options="BYS" :chosen="by" label="Rows by" @choose="set({ by: $event, sort: undefined, down: undefined })" />
+        <select
+          class="field ml-auto w-36!"
+          aria-label="Columns by"
+          :value="across ?? ''"
+          @change="set({ across: ($event.target as HTMLSelectElement).value || undefined })"
+        >
+          <option value="">columns: figures</option>
+          <option v-for="one in BYS.filter((one) => one.key !== by && one.key !== 'order')" :key="one.key" :value="one.key">
+            columns: {{ one.label.toLowerCase() === 'sku' ? 'SKU' : one.label.toLowerCase() }}
+          </option>
+        </select>
+        <select
+          v-if="across"
+          class="field w-32!"
+          aria-label="Which figure"
+          :value="text('figure') || 'profit'"
+          @change="set({ figure: ($event.target as HTMLSelectElement).value })"
+        >
+          <option v-for="[key, name] in FIGURES" :key="key" :value="key">{{ name }}</option>
+        </select>
+        <label v-else class="flex items-center gap-1.5 text-soft"
+          ><input
+            type="checkbox"
+            :checked="!!text('planned')"
+            @change="set({ planned: ($event.target as HTMLInputElement).checked ? '1' : undefined })"
+          />planned beside it</label
+        >
+      </div>
+      <Cross v-if="across" :across="across" :figure="text('figure') || 'profit'" class="shrink-0 overflow-visible!" />
+      <ProfitTable v-else :short="!!opened" :chosen="opened" class="shrink-0 overflow-visible!" @open="opened = $event" />
+    </section>
+    <aside v-if="opened" class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="The entries behind it">
+      <EntriesBench :of="opened" />
+    </aside>
+  </div>
+</template>
