@@ -64,8 +64,20 @@ class Pages(StaticFiles):
 
     def __init__(self, folder: Path, root: str) -> None:
         super().__init__(directory=folder, html=True)
-        page = (folder / "index.html").read_text("utf-8")
-        self.page = page.replace('<base href="/" />', f'<base href="{root}/" />')
+        self.file, self.root = folder / "index.html", root
+        self.read: tuple[int, str] = (0, "")
+
+    @property
+    def page(self) -> str:
+        """The first page as it is built now: pages that were built anew have other names for their parts."""
+        try:
+            built = self.file.stat().st_mtime_ns
+            if built != self.read[0]:
+                self.read = built, self.file.read_text("utf-8").replace('<base href="/" />', f'<base href="{self.root}/" />')
+        except FileNotFoundError:
+            # They are being built at this moment.
+            pass
+        return self.read[1]
 
     async def get_response(self, path: str, scope: Scope) -> Response:
         if path in (".", "", "index.html"):

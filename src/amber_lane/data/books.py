@@ -116,6 +116,7 @@ class SettlementRow(Row):
     __table_args__ = (
         UniqueConstraint("settlement_id", "line"),
         Index("ix_settlement_row_order_id", "order_id"),
+        Index("ix_settlement_row_at", "at"),
         CheckConstraint(
             "kind in ('sale','shipping','discount','tax','fee','payment_fee','refund','fee_back','adjustment','payout')", name="kind"
         ),
@@ -132,13 +133,14 @@ class SettlementRow(Row):
 class StatementRow(Row):
     """One row of what a supplier says it billed. amount: what it asks of us (rebates and refunds: gives), >= 0.
 
-    accepted_at: a person took the difference to the purchase as it is; claimed_at: they ask the supplier for it.
+    accepted_at: it is as ordered, or a person took it as it is; claimed_at: they ask the supplier for it.
     """
 
     __tablename__ = "statement_row"
     __table_args__ = (
         UniqueConstraint("supplier_id", "reference", "kind", "line"),
         Index("ix_statement_row_purchase_id", "purchase_id"),
+        Index("ix_statement_row_open", "supplier_id", "reference", **part("accepted_at is null")),
         CheckConstraint("kind in ('goods','shipping','handling','tax','refund','rebate')", name="kind"),
     )
     supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))

@@ -21,7 +21,7 @@ from ..services.books.statements import StatementLine
 from .partners import Land
 
 # In this category the marketplace has taken more for three weeks than it tells; its percent, as the practice world is told too.
-TAKES_MORE = ("charts", 13.5, timedelta(days=21))
+TAKES_MORE = ("optics", 8.5, timedelta(days=21))
 # Statements come for what is older than this.
 STATED_UNTIL = timedelta(days=10)
 

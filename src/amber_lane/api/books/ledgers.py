@@ -316,7 +316,7 @@ def ranking_list(context: ReadContext, group: Annotated[str, Query(max_length=20
     chosen = (
         sorted(rows, key=lambda one: -one.a_day)
         if group == "best"
-        else [one for one in rows if one.group == group or (not group and one.group)]
+        else [one for one in rows if one.group == group or (not group and one.group not in ("", "never_sold"))]
     )
     return RankingOut(
         rows=[

@@ -220,7 +220,7 @@ def _one(seen: _Seen, n: int, row: Sku, of: _Worth) -> Ranked:
         group, worth = "often_out", round(pace * out_days * unit / WINDOW)
         cause, step, go = f"off sale {out_days} of {WINDOW} days", "Ask another supplier", f"/lanes?words={row.code}"
     elif units >= LEAST_UNITS and chance >= earning.RISING:
-        group, worth = "rising", a_day
+        group, worth = "rising", round((int(seen.newer[n]) - int(seen.older[n])) * unit / WINDOW)
         cause = f"{int(seen.newer[n])} sold in four weeks, {int(seen.older[n])} in the four before"
         step, go = "Look at its price", listing
     elif units >= LEAST_UNITS and chance <= earning.FALLING:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from statistics import median
 from typing import Any
 
 from sqlalchemy import case, func, select
@@ -169,6 +170,7 @@ def overview(context: Context, most: int = 200) -> list[Settled]:
     """The newest settlements with what is odd about each."""
     r = SettlementRow
     lost = (r.order_id.is_(None)) & (r.kind != "adjustment")
+    newest = select(Settlement.id).order_by(Settlement.at.desc(), Settlement.id.desc()).limit(most)
     rows = context.session.execute(
         select(
             Settlement,
@@ -180,9 +182,9 @@ def overview(context: Context, most: int = 200) -> list[Settled]:
         )
         .join(Store, Store.id == Settlement.store_id)
         .outerjoin(r, r.settlement_id == Settlement.id)
+        .where(Settlement.id.in_(newest))
         .group_by(Settlement.id)
         .order_by(Settlement.at.desc(), Settlement.id.desc())
-        .limit(most)
     ).all()
     differs = _differences(context, [one.id for one, *_ in rows])
     return [
@@ -245,6 +247,10 @@ class TakesMore:
 
 def fees_differ(context: Context) -> list[TakesMore]:
     """Stores whose fees are not those that are set, by category; of the settled orders of the last weeks with one category alone."""
+    return context.kept("books fees", _fees_differ, minutes=30)
+
+
+def _fees_differ(context: Context) -> list[TakesMore]:
     since = context.now - LOOK_BACK
     fee = func.sum(case((SettlementRow.kind == "fee", -SettlementRow.amount), else_=0))
     settled = (
@@ -265,18 +271,20 @@ def fees_differ(context: Context) -> list[TakesMore]:
         .group_by(Order.id)
     )  # fmt: skip
     sums: dict[tuple[int, str], list[Any]] = {}
+    shares: dict[tuple[int, str], list[int]] = {}
     for store, category, kinds, real, paid, planned, at in rows:
         if kinds == 1 and paid:
             one = sums.setdefault((store, category), [0, 0, 0, 0, at])
+            shares.setdefault((store, category), []).append(half_up((real - planned) * PPM, paid))
             one[0], one[1], one[2], one[3], one[4] = one[0] + real, one[1] + paid, one[2] + planned, one[3] + 1, min(one[4], at)
     stores = {row.id: row for row in context.session.scalars(select(Store))}
     fees = fee_rows(context.session)
     out = []
-    for (store, category), (real, paid, planned, n, at) in sums.items():
+    for (store, category), (real, _, planned, n, at) in sums.items():
         row = fee_of(fees, store, category)
         set_ppm = row.percent if row else 0
-        # What is left beside least and fixed fees as they are set.
-        real_ppm = set_ppm + half_up((real - planned) * PPM, paid)
+        # The order in the middle: a least fee, or the days before the store changed, move it little.
+        real_ppm = set_ppm + round(median(shares[store, category]))
         if n >= LEAST_ORDERS and abs(real_ppm - set_ppm) >= LEAST_PPM:
             a_day = (real - planned) // max((context.now - at).days, 1)
             said = half_up(real_ppm, 1000) * 1000
@@ -286,12 +294,18 @@ def fees_differ(context: Context) -> list[TakesMore]:
 
 
 def balance(context: Context) -> list[tuple[str, str, int]]:
-    """(store, currency, what it owes us by the journal) of every store."""
+    """(store, currency, what it owes us by the journal) of every store that has told of a payout; looked up every half hour."""
+    return context.kept("books balance", _balance, minutes=30, still=True)
+
+
+def _balance(context: Context) -> list[tuple[str, str, int]]:
     e = JournalEntry
     owed = case((e.account == "store", -e.amount), (e.against == "store", e.amount), else_=0)
+    pays = select(Settlement.store_id).where(Settlement.paid.is_not(None)).distinct()
     rows = context.session.execute(
         select(Store.name, e.currency, func.sum(owed))
         .join(Store, Store.id == e.store_id)
+        .where(e.store_id.in_(pays))
         .group_by(Store.id, e.currency)
         .order_by(Store.name)
     )

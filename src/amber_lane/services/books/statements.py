@@ -6,12 +6,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from sqlalchemy import ColumnElement, func, or_, select
+from sqlalchemy import ColumnElement, func, or_, select, update
 
 from ...core.books import Basis, Kind
 from ...core.currency import show
 from ...core.states import PURCHASE_LIVE
-from ...data.base import to_ms
+from ...data.base import by_index, to_ms
 from ...data.books import StatementRow
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, PurchaseOrder
@@ -88,11 +88,22 @@ def take(context: Context, supplier: Supplier, lines: Iterable[StatementLine]) -
         if purchase is not None:
             orders.add(purchase.order_id)
     s.flush()
+    _find_in_order(context, supplier, {row.reference for row in fresh})
     journal_marks.mark(s, orders)
     _book(context, supplier, [row for row in fresh if row.kind in ("rebate", "refund") and row.reference not in purchases])
     if n:
         context.log("statement.read", supplier.code, f"{n} row{'' if n == 1 else 's'} of {supplier.name}'s statement read", count=n)
     return n
+
+
+def _find_in_order(context: Context, supplier: Supplier, references: set[str]) -> None:
+    """What is billed as it was ordered asks nobody; and a rebate never does."""
+    s = context.session
+    fine = {one.reference for one in _odd_of(context, supplier.id, supplier.name, references) if not one.what}
+    for chunk in in_chunks(references):
+        mine = StatementRow.supplier_id == supplier.id, StatementRow.reference.in_(chunk), StatementRow.accepted_at.is_(None)
+        good = StatementRow.reference.in_([one for one in chunk if one in fine]) | StatementRow.kind.not_in(CHARGES)
+        s.execute(update(StatementRow).where(*mine, good).values(accepted_at=context.now))
 
 
 def _book(context: Context, supplier: Supplier, given: Iterable[StatementLine]) -> None:
@@ -134,31 +145,39 @@ def odd(context: Context) -> list[Odd]:
     """All that is odd and that nobody has accepted yet, dearest first."""
     s = context.session
     names = dict(s.execute(select(Supplier.id, Supplier.name)).tuples().all())
-    charged = func.sum(StatementRow.amount)
-    n = func.count()
-    rows = s.execute(
-        select(
-            StatementRow.supplier_id, StatementRow.reference, StatementRow.purchase_id, charged, n,
-            func.count(StatementRow.kind.distinct()), func.max(StatementRow.currency), func.min(StatementRow.at),
-            func.count(StatementRow.claimed_at),
-        )
-        .where(StatementRow.kind.in_(CHARGES), StatementRow.accepted_at.is_(None))
-        .group_by(StatementRow.supplier_id, StatementRow.reference, StatementRow.purchase_id)
-    ).all()  # fmt: skip
-    purchases = by_id(s, PurchaseOrder, (row[2] or 0 for row in rows))
+    waiting = select(StatementRow.supplier_id, StatementRow.reference).where(StatementRow.accepted_at.is_(None)).distinct()
+    by_supplier: dict[int, list[str]] = {}
+    for supplier, reference in s.execute(by_index(waiting, StatementRow, "ix_statement_row_open")):
+        by_supplier.setdefault(supplier, []).append(reference)
+    out = [one for supplier, refs in by_supplier.items() for one in _odd_of(context, supplier, names[supplier], refs) if one.what]
+    return sorted([*out, *_missing(context, names)], key=lambda one: -abs(one.more))
+
+
+def _odd_of(context: Context, supplier: int, name: str, references: Iterable[str]) -> list[Odd]:
+    """What all rows of these references come to beside what was ordered; `what` is empty where nothing is odd."""
+    r = StatementRow
     out = []
-    for supplier, reference, number, total, count, kinds, currency, since, claimed in rows:
-        purchase = purchases.get(number or 0)
-        planned = _planned(purchase) if purchase else 0
-        what = _what(purchase, planned, int(total), int(count) > int(kinds))
-        if what:
-            out.append(Odd(supplier, names[supplier], what, reference, number, planned, int(total), currency, since, bool(claimed)))
-    out += _missing(context, names)
-    return sorted(out, key=lambda one: -abs(one.more))
+    for chunk in in_chunks(set(references)):
+        rows = context.session.execute(
+            select(
+                r.reference, func.max(r.purchase_id), func.sum(r.amount), func.count(), func.count(r.kind.distinct()), func.max(r.currency),
+                func.min(r.at), func.count(r.claimed_at),
+            )
+            .where(r.supplier_id == supplier, r.reference.in_(chunk), r.kind.in_(CHARGES))
+            .group_by(r.reference)
+        ).all()  # fmt: skip
+        purchases = by_id(context.session, PurchaseOrder, (row[1] or 0 for row in rows))
+        for reference, number, total, count, kinds, currency, since, claimed in rows:
+            purchase = purchases.get(number or 0)
+            planned = _planned(purchase) if purchase else 0
+            what = _what(purchase, planned, int(total), int(count) > int(kinds))
+            out.append(Odd(supplier, name, what, reference, number, planned, int(total), currency, since, bool(claimed)))
+    return out
 
 
 def _planned(purchase: PurchaseOrder) -> int:
-    return purchase.goods + purchase.shipping + purchase.handling
+    """What a statement may ask: as the supplier billed it at once, which was looked at then, else as it was ordered."""
+    return purchase.goods + purchase.shipping + purchase.handling if purchase.billed is None else purchase.billed
 
 
 def _what(purchase: PurchaseOrder | None, planned: int, total: int, again: bool) -> str:

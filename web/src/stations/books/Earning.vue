@@ -29,7 +29,7 @@ const NAMES: Record<string, string> = {
 const pills = computed(() => {
   const counts = data.value?.counts ?? {}
   return [
-    { key: '', label: 'To look at', count: Object.values(counts).reduce((all, n) => all + n, 0) },
+    { key: '', label: 'To look at', count: Object.entries(counts).reduce((all, [key, n]) => all + (key === 'never_sold' ? 0 : n), 0) },
     ...Object.entries(NAMES).map(([key, label]) => ({ key, label, count: counts[key] ?? 0 })),
     { key: 'best', label: 'Earns most' },
   ]

@@ -91,7 +91,7 @@ const lines = computed(() => [...(data.value?.rows ?? []), ...(data.value ? [{ .
       title="Nothing was bought in these days"
       message="A sale counts from the moment it is bought from its supplier. Choose other days above."
     >
-      <table class="w-full">
+      <table class="w-full" :class="short ? '[&_td]:px-1.5! [&_th]:px-1.5! [&_th:first-child]:pl-2.5! [&_td:last-child]:pr-2.5!' : ''">
         <thead class="sticky top-0 z-10 bg-sheet">
           <tr class="h-8 border-b border-rule text-2xs text-soft">
             <th class="px-2.5">
@@ -113,7 +113,7 @@ const lines = computed(() => [...(data.value?.rows ?? []), ...(data.value ? [{ .
         </thead>
         <tbody>
           <tr v-for="row in lines" :key="row.key" class="h-8 border-b border-rule-2" :class="row.key === -1 ? 'font-bold' : ''">
-            <th scope="row" class="max-w-56 truncate px-2.5" :title="row.name">
+            <th scope="row" :class="short ? 'max-w-36' : 'max-w-56'" class="truncate px-2.5" :title="row.name">
               <span v-if="row.key === -1">All {{ plural(data!.count, label === 'SKU' ? 'SKU' : label.toLowerCase(), many) }}</span>
               <RouterLink v-else-if="by === 'order' && row.key" class="font-normal hover:underline" :to="`/orders?state=all&row=${row.key}`"
                 ><span class="code">{{ row.code }}</span> {{ row.name }}</RouterLink

@@ -8,7 +8,7 @@ import Btn from '@/parts/Btn.vue'
 import SheetIn from '@/parts/SheetIn.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
-import { dateOf, money, number, percent, plural } from '@/parts/format'
+import { count, dateOf, money, number, percent, plural } from '@/parts/format'
 import { settlementsQuery, statementsQuery } from './books'
 
 const paid = useQuery(settlementsQuery())
@@ -25,6 +25,9 @@ const WORDS: Record<string, string> = {
 const accept = (id: number) => act(() => take(api.POST('/api/v1/books/settlements/{number}/accept', { params: { path: { number: id } } })))
 const step = (path: '/api/v1/books/statements/accept' | '/api/v1/books/statements/claim', supplier: number, reference: string) =>
   act(() => take(api.POST(path, { body: { supplier, reference } })))
+/** The newest ones, and older ones that ask for something; all of them when asked for. */
+const all = ref(false)
+const shown = computed(() => (paid.data.value?.rows ?? []).filter((one, n) => all.value || n < 8 || (one.told && !one.settled)))
 const share = (ppm: number) => percent(ppm / 10_000)
 const odd = computed(() => billed.data.value ?? [])
 </script>
@@ -78,7 +81,7 @@ const odd = computed(() => billed.data.value ?? [])
             </tr>
           </thead>
           <tbody>
-            <tr v-for="one in paid.data.value!.rows" :key="one.id" class="h-9 border-b border-rule-2">
+            <tr v-for="one in shown" :key="one.id" class="h-9 border-b border-rule-2">
               <th scope="row" class="code px-2.5">{{ one.number }}</th>
               <td class="px-2.5">{{ one.store }}</td>
               <td class="px-2.5">{{ dateOf(one.at) }}</td>
@@ -96,6 +99,9 @@ const odd = computed(() => billed.data.value ?? [])
             </tr>
           </tbody>
         </table>
+        <p v-if="shown.length < (paid.data.value?.rows.length ?? 0) || all" class="px-2.5 py-1.5">
+          <Btn kind="link" small @click="all = !all">{{ all ? 'Show the newest' : `Show all ${count(paid.data.value!.rows.length)}` }}</Btn>
+        </p>
       </Sight>
     </div>
     <div class="mt-7 flex items-center gap-2">

@@ -79,6 +79,7 @@ def upgrade() -> None:
         sa.CheckConstraint("kind in ('sale','shipping','discount','tax','fee','payment_fee','refund','fee_back','adjustment','payout')", name=op.f("ck_settlement_row_kind")),
         sa.UniqueConstraint("settlement_id", "line", name="uq_settlement_row_settlement_id_line"),
     )
+    op.create_index("ix_settlement_row_at", "settlement_row", ["at"])
     op.create_index("ix_settlement_row_order_id", "settlement_row", ["order_id"])
     op.create_table(
         "statement_row",
@@ -97,6 +98,7 @@ def upgrade() -> None:
         sa.CheckConstraint("kind in ('goods','shipping','handling','tax','refund','rebate')", name=op.f("ck_statement_row_kind")),
         sa.UniqueConstraint("supplier_id", "reference", "kind", "line", name="uq_statement_row_supplier_id_reference_kind_line"),
     )
+    op.create_index("ix_statement_row_open", "statement_row", ["supplier_id", "reference"], sqlite_where=sa.text('accepted_at is null'), postgresql_where=sa.text('accepted_at is null'))
     op.create_index("ix_statement_row_purchase_id", "statement_row", ["purchase_id"])
     op.create_table(
         "journal_entry",
