@@ -31,6 +31,7 @@ def main() -> int:
         "week",
         "routing",
         "orders",
+        "books",
         "doors",
     ):
         import_module(f".{part}", __package__).run(report)

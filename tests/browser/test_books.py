@@ -126,5 +126,5 @@ def test_why_it_changed_is_told_by_keyboard_and_adds_up(app: Page, shop) -> None
     app.get_by_role("button", name="Store", exact=True).click()
     expect(app.get_by_role("row", name=re.compile("Dusk & Dial shop"))).to_be_visible()
     app.get_by_role("button", name="Dusk & Dial shop", exact=True).click()
-    expect(app.get_by_role("button", name=re.compile("only Dusk & Dial shop"))).to_be_visible()
+    expect(app.get_by_role("button", name=re.compile("narrow down to Dusk & Dial shop"))).to_be_visible()
     assert "only=store" in app.url

@@ -27,7 +27,7 @@ def test_the_effects_are_the_change_and_every_part_is_its_effect(before: dict[in
     assert found.after == sum(one.contribution + one.other for one in after.values())
     assert found.before + sum(found.effects.values()) == found.after
     for name in EFFECTS:
-        assert sum(found.parts[name].values()) == found.effects[name], name
+        assert sum(found.parts(name).values()) == found.effects[name], name
 
 
 @given(periods)

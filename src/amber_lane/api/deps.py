@@ -24,6 +24,7 @@ from ..jobs.polling import Reader
 from ..jobs.worker import Worker
 from ..services.base.context import Context
 from ..services.base.errors import Invalid
+from ..services.books import columns
 from ..services.catalogue.search import Finder
 from ..services.partners.registry import ConnectorRegistry
 from ..services.people import second_step, sessions
@@ -55,6 +56,7 @@ class AppState:
                 context = Context(s, self.clock, "")
                 self.finder.warm(context)
                 self.catalogue.read(context, Facts.read(s))
+                columns.read(s)
         except SQLAlchemyError:
             # The house is being closed; whoever looks first reads it then.
             return

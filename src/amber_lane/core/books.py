@@ -118,17 +118,26 @@ NOTHING = Sums(0, 0, 0, 0)
 EFFECTS = ("new", "ended", "volume", "mix", "price", "cost", "fees", "other")
 
 
+Ratio = tuple[int, int]
+"""An exact amount: numerator and denominator (above 0)."""
+
+
 @dataclass(frozen=True)
 class Bridge(Generic[K]):
-    """Profit of two periods and what the change is made of, in minor units. parts: effect -> SKU -> its share of that effect.
+    """Profit of two periods and what the change is made of, in minor units: before + the effects = after, exactly.
 
-    before + the effects = after, and the shares of an effect add up to it; always exactly.
+    exact: effect -> SKU -> its share of that effect, not rounded yet.
     """
 
     before: int
     after: int
     effects: dict[str, int]
-    parts: dict[str, dict[K, int]]
+    exact: dict[str, dict[K, Ratio]]
+
+    def parts(self, effect: str) -> dict[K, int]:
+        """The shares of an effect in whole minor units, which add up to it."""
+        rows = self.exact[effect]
+        return dict(zip(rows, _near(list(rows.values()), self.effects[effect]), strict=True))
 
 
 def share_out(amounts: Sequence[Fraction], total: int) -> list[int]:
@@ -168,51 +177,45 @@ def bridge(before: Mapping[K, Sums], after: Mapping[K, Sums]) -> Bridge[K]:
     (300, 393, {'volume': 300, 'price': -100, 'cost': -100, 'other': -7})
     """
     skus = list(dict.fromkeys((*before, *after)))
-    a = {one: before.get(one, NOTHING) for one in skus}
-    b = {one: after.get(one, NOTHING) for one in skus}
-    both = [one for one in skus if a[one].units and b[one].units]
-    exact: dict[str, dict[K, Fraction]] = {name: {} for name in EFFECTS}
+    both = [one for one in skus if before.get(one, NOTHING).units and after.get(one, NOTHING).units]
+    sold_a, sold_b = sum(before[one].units for one in both), sum(after[one].units for one in both)
+    exact: dict[str, dict[K, Ratio]] = {name: {} for name in EFFECTS}
     for one in skus:
-        mine = exact["other"]
-        mine[one] = Fraction(b[one].other - a[one].other)
-        if b[one].units and not a[one].units:
-            exact["new"][one] = Fraction(b[one].contribution)
-        elif not b[one].units:
-            mine[one] += b[one].contribution
-        if a[one].units and not b[one].units:
-            exact["ended"][one] = Fraction(-a[one].contribution)
-        elif not a[one].units:
-            mine[one] -= a[one].contribution
-    sold_a, sold_b = sum(a[one].units for one in both), sum(b[one].units for one in both)
-    grown = Fraction(sold_b, sold_a) if both else Fraction(1)
+        was, now = before.get(one, NOTHING), after.get(one, NOTHING)
+        # What a row without units cost or left counts as other.
+        other = now.other - was.other + (0 if now.units else now.contribution) - (0 if was.units else was.contribution)
+        exact["other"][one] = (other, 1)
+        if now.units and not was.units:
+            exact["new"][one] = (now.contribution, 1)
+        elif was.units and not now.units:
+            exact["ended"][one] = (-was.contribution, 1)
     for one in both:
-        was, now = a[one], b[one]
-        times = Fraction(now.units, was.units)
-        exact["volume"][one] = (grown - 1) * was.contribution
-        exact["mix"][one] = (times - grown) * was.contribution
-        exact["price"][one] = now.revenue - times * was.revenue
-        exact["cost"][one] = times * was.cost - now.cost
-        exact["fees"][one] = times * was.fees - now.fees
-    profit_a, profit_b = (sum(one.contribution + one.other for one in rows.values()) for rows in (a, b))
+        was, now = before[one], after[one]
+        a, b = was.units, now.units
+        exact["volume"][one] = ((sold_b - sold_a) * was.contribution, sold_a)
+        exact["mix"][one] = ((b * sold_a - a * sold_b) * was.contribution, a * sold_a)
+        exact["price"][one] = (now.revenue * a - b * was.revenue, a)
+        exact["cost"][one] = (b * was.cost - now.cost * a, a)
+        exact["fees"][one] = (b * was.fees - now.fees * a, a)
+    profit_a, profit_b = (sum(one.contribution + one.other for one in rows.values()) for rows in (before, after))
     sums = [_sum(exact[name].values()) for name in EFFECTS]
     effects = dict(zip(EFFECTS, share_out(sums, profit_b - profit_a), strict=True))
-    parts = {name: dict(zip(rows, _near(list(rows.values()), effects[name]), strict=True)) for name, rows in exact.items()}
-    return Bridge(profit_a, profit_b, effects, parts)
+    return Bridge(profit_a, profit_b, effects, exact)
 
 
-def _sum(amounts: Iterable[Fraction]) -> Fraction:
-    """Fractions added up by denominator first, which is much quicker than one by one."""
+def _sum(amounts: Iterable[Ratio]) -> Fraction:
+    """Exact amounts added up, by denominator first, which is much quicker than one by one."""
     tops: dict[int, int] = {}
-    for one in amounts:
-        tops[one.denominator] = tops.get(one.denominator, 0) + one.numerator
+    for top, bottom in amounts:
+        tops[bottom] = tops.get(bottom, 0) + top
     return sum((Fraction(top, bottom) for bottom, top in tops.items()), Fraction(0))
 
 
-def _near(amounts: list[Fraction], total: int) -> list[int]:
+def _near(amounts: Sequence[Ratio], total: int) -> list[int]:
     """Whole minor units near these amounts that add up to a total that may be one away from their own sum."""
-    whole = [floor(one) for one in amounts]
+    whole = [top // bottom for top, bottom in amounts]
     missing = total - sum(whole)
-    order = sorted(range(len(amounts)), key=lambda n: (whole[n] - amounts[n], n))
+    order = sorted(range(len(amounts)), key=lambda n: (-(amounts[n][0] % amounts[n][1]) / amounts[n][1], n))
     step = 1 if missing > 0 else -1
     for n in order[:missing] if step > 0 else order[len(order) + missing :]:
         whole[n] += step

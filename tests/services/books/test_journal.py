@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date, timedelta
 from typing import Any
 
+import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -19,7 +20,7 @@ from amber_lane.data.setup import Store, Supplier
 from amber_lane.services.activity import undo
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict
-from amber_lane.services.books import entries, overheads, profit, upkeep
+from amber_lane.services.books import columns, entries, overheads, profit, upkeep
 from amber_lane.services.books.profit import Period, View
 from amber_lane.services.orders import order_lines, orders
 from amber_lane.services.purchasing import payment_batches, purchase_orders
@@ -361,3 +362,30 @@ def test_every_way_of_looking_sums_to_the_same(small: Small) -> None:
         assert sum(total for *_, total in lines) == every[0]["profit"]
         assert sum(sum(cells.values()) for *_, cells, _ in lines) == every[0]["profit"]
         assert len(heads) > 1
+
+
+def test_the_columns_are_kept_in_a_file_that_is_taken_only_where_it_agrees(small: Small, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(columns, "WORTH_A_FILE", 1)
+    for n in range(3):
+        send(small, small.order(f"A{n}", (f"S-{n + 1}", 1, 1000 + n)).id)
+    was = figures(small)
+    file = columns._file(small.db.engine)
+    assert file is not None and file.is_file()
+    asked: list[int] = []
+    since = columns._since
+    monkeypatch.setattr(columns, "_since", lambda s, holder: (asked.append(holder.last), since(s, holder))[1])
+    columns._HOLDERS.clear()
+    assert figures(small) == was and asked[0] > 0, "what the file has is not read again"
+    # A file of other data, or one that was cut off, is not believed.
+    send(small, small.order("B", ("S-4", 1, 900)).id)
+    now = figures(small)
+    with np.load(file) as kept:
+        other = {name: kept[name] for name in kept.files}
+    other["home"] = other["home"] + 1
+    with file.open("wb") as out:
+        np.savez(out, **other)
+    columns._HOLDERS.clear()
+    assert figures(small) == now
+    file.write_bytes(file.read_bytes()[:300])
+    columns._HOLDERS.clear()
+    assert figures(small) == now

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 from weakref import WeakKeyDictionary
+from zipfile import BadZipFile
 
 import numpy as np
 import numpy.typing as npt
@@ -34,7 +35,7 @@ _SELECT = text(
     " where id > :after and account = 'profit' and home_currency = :home and home is not null order by id"
 )
 # So many rows that are in no file yet are worth writing it anew.
-WORTH_A_FILE = 50_000
+WORTH_A_FILE = 20_000
 STEP = 100_000
 Whole = npt.NDArray[np.signedinteger[Any]]
 
@@ -136,7 +137,7 @@ def _keep(holder: _Holder, place: Path | None) -> None:
     try:
         with fresh.open("wb") as out:
             words = np.array(holder.whole.words or [""], dtype=np.str_)
-            np.savez(out, home=np.array([holder.home]), words=words, **holder.whole.of)  # type: ignore[arg-type]
+            np.savez(out, house=np.array([holder.home]), words=words, **holder.whole.of)  # type: ignore[arg-type]
         fresh.replace(place)
         holder.in_file = len(holder.whole)
     except OSError:
@@ -151,8 +152,8 @@ def _open(s: Session, holder: _Holder, place: Path | None) -> None:
     try:
         with np.load(place) as kept:
             columns = {name: kept[name] for name in NUMBERS}
-            home, words = str(kept["home"][0]), [str(one) for one in kept["words"]]
-    except (OSError, ValueError, KeyError, EOFError):
+            home, words = str(kept["house"][0]), [str(one) for one in kept["words"]]
+    except (OSError, ValueError, KeyError, EOFError, BadZipFile):
         return
     if home != holder.home or not len(columns["id"]) or not _agrees(s, columns):
         return

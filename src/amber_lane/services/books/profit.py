@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from sqlalchemy import func, select
 
 from ...core.books import BELOW, FEES, Basis, Kind, Ledger, Sums
-from ...core.money import Bools, Ints
+from ...core.money import Bools, Floats, Ints
 from ...data.books import JournalEntry
 from ...data.bulk import in_chunks
 from ...data.orders import Order
@@ -44,9 +45,6 @@ FIGURES: dict[str, tuple[Kind, ...]] = {
     "claims": (Kind.claim, Kind.return_cost, Kind.rebate, Kind.correction),
     "below": BELOW,
 }
-# The others are sums of these.
-DERIVED = ("net", "contribution", "profit", "planned", "margin")
-COUNTS = ("orders", "units")
 FINE: dict[str, tuple[Kind, ...]] = {
     name: (kind,)
     for name, kind in (
@@ -56,6 +54,19 @@ FINE: dict[str, tuple[Kind, ...]] = {
 }  # fmt: skip
 # What stands in one column where there is no room for more: so every row still adds up.
 FINE["other"] = FIGURES["claims"] + FIGURES["below"]
+_CONTRIBUTION = tuple(kind for name, kinds in FIGURES.items() if name != "below" for kind in kinds)
+# Every figure that is a sum of kinds -> their places.
+_PLACES = {
+    name: [_KIND[kind] for kind in kinds]
+    for name, kinds in {
+        **FIGURES,
+        **FINE,
+        "net": FIGURES["sales"] + FIGURES["tax"],
+        "contribution": _CONTRIBUTION,
+        "profit": _CONTRIBUTION + FIGURES["below"],
+    }.items()
+}
+_IS_PLANNED = np.isin(np.arange(len(BASES)), _PLANNED)
 
 
 @dataclass(frozen=True)
@@ -146,46 +157,75 @@ def narrowed(of: Columns, filters: Mapping[str, int]) -> Bools | None:
     return out
 
 
-def summed(of: Columns, keys: Ints, chosen: Bools) -> tuple[Ints, dict[str, Ints]]:
-    """Every figure by key: the keys that there are, and per figure one sum for each of them."""
-    picked = np.flatnonzero(chosen)
-    found, place = np.unique(keys[picked], return_inverse=True)
-    n, k = len(found), len(KINDS)
-    kind, basis, home = of["kind"][picked].astype(np.int64), of["basis"][picked], of["home"][picked]
-    place = place.reshape(-1).astype(np.int64)
-    # What is given back with a refund counts as one with it.
-    kind = np.where((basis == _REFUND_BASIS) & (kind == _KIND[Kind.tax]), _KIND[Kind.refund], kind)
-    # Sums of whole numbers below 2^53 are exact in doubles, and this is by far the quickest way.
-    sums = np.bincount(place * k + kind, weights=home, minlength=n * k).reshape(n, k)
-    out: dict[str, Ints] = {
-        name: np.rint(sums[:, [_KIND[kind] for kind in kinds]].sum(axis=1)).astype(np.int64) for name, kinds in {**FIGURES, **FINE}.items()
-    }
-    out["net"] = out["sales"] + out["tax"]
-    out["contribution"] = out["net"] + out["fees"] + out["goods"] + out["sending"] + out["refunds"] + out["claims"]
-    out["profit"] = out["contribution"] + out["below"]
-    planned = np.isin(basis, _PLANNED)
-    out["planned"] = np.rint(np.bincount(place[planned], weights=home[planned], minlength=n)).astype(np.int64)
-    out["units"] = np.rint(np.bincount(place, weights=of["units"][picked], minlength=n)).astype(np.int64)
-    out["orders"] = _orders(of, picked, place, n)
-    return found, out
+class Grouped:
+    """Sums of the chosen entries by key. keys: the ones that there are, in their order; figures are worked out when they are asked for,
+    since of very many groups only some are shown."""
+
+    def __init__(self, of: Columns, keys: Ints, chosen: Bools) -> None:
+        self.of, self.picked = of, np.flatnonzero(chosen)
+        self.keys, self.place = compact(keys[self.picked])
+        n, k = len(self.keys), len(KINDS)
+        kind, basis, home = of["kind"][self.picked].astype(np.int64), of["basis"][self.picked], of["home"][self.picked]
+        # What is given back with a refund counts as one with it.
+        kind[(basis == _REFUND_BASIS) & (kind == _KIND[Kind.tax])] = _KIND[Kind.refund]
+        # Sums of whole numbers below 2^53 are exact in doubles, and this is by far the quickest way.
+        self.sums = np.bincount(self.place * k + kind, weights=home, minlength=n * k).reshape(n, k)
+        planned = _IS_PLANNED[basis]
+        self.planned = np.bincount(self.place[planned], weights=home[planned], minlength=n)
+        self.units = np.bincount(self.place, weights=of["units"][self.picked], minlength=n)
+
+    @cached_property
+    def orders(self) -> Ints:
+        """How many orders are in each group: those of which something was sold, and not taken back."""
+        return _orders(self.of, self.picked, self.place, len(self.keys))
+
+    def column(self, name: str) -> Ints:
+        """A figure of every group."""
+        if name == "orders":
+            return self.orders
+        values = self.planned if name == "planned" else self.units if name == "units" else self.sums[:, _PLACES[name]].sum(axis=1)
+        out: Ints = np.rint(values).astype(np.int64)
+        return out
+
+    def figures(self, at: int | None) -> Figures:
+        """All figures of one group; of none: noughts."""
+        if at is None:
+            return Figures(dict.fromkeys((*_PLACES, "planned", "units", "orders"), 0))
+        return self._of(self.sums[at], self.planned[at], self.units[at], int(self.orders[at]))
+
+    def total(self) -> Figures:
+        """All groups together; an order of several of them is one order."""
+        orders = _orders(self.of, self.picked, np.zeros(len(self.picked), dtype=np.int64), 1)
+        return self._of(self.sums.sum(axis=0), self.planned.sum(), self.units.sum(), int(orders[0]))
+
+    @staticmethod
+    def _of(sums: Floats, planned: float, units: float, orders: int) -> Figures:
+        amounts = {name: round(float(sums[places].sum())) for name, places in _PLACES.items()}
+        return Figures({**amounts, "planned": round(float(planned)), "units": round(float(units)), "orders": orders})
+
+
+# What is not too spread out is counted out instead of sorted, which is much quicker.
+SPREAD = 4_000_000
+
+
+def compact(keys: Ints) -> tuple[Ints, Ints]:
+    """The different keys in their order, and for each entry the place of its own among them."""
+    if len(keys) and int(keys.min()) >= 0 and int(keys.max()) < SPREAD:
+        there = np.zeros(int(keys.max()) + 1, dtype=bool)
+        there[keys] = True
+        found: Ints = np.flatnonzero(there)
+        return found, (np.cumsum(there) - 1)[keys]
+    found, place = np.unique(keys, return_inverse=True)
+    return found, place.reshape(-1).astype(np.int64)
 
 
 def _orders(of: Columns, picked: Ints, place: Ints, n: int) -> Ints:
-    """How many orders are in each of n groups: those of which something was sold, and not taken back."""
     sold = np.flatnonzero((of["units"][picked] != 0) & (of["order"][picked] > 0))
     most = int(of["order"].max(initial=0)) + 1
-    pairs, at = np.unique(place[sold] * most + of["order"][picked][sold], return_inverse=True)
-    net = np.bincount(at.reshape(-1), weights=of["units"][picked][sold], minlength=len(pairs))
+    pairs, at = compact(place[sold] * most + of["order"][picked][sold])
+    net = np.bincount(at, weights=of["units"][picked][sold], minlength=len(pairs))
     out: Ints = np.bincount(pairs[net > 0] // most, minlength=n).astype(np.int64)
     return out
-
-
-def _total(sums: dict[str, Ints], of: Columns, chosen: Bools) -> Figures:
-    out = {name: int(column.sum()) for name, column in sums.items()}
-    # An order of several rows is one order.
-    picked = np.flatnonzero(chosen)
-    out["orders"] = int(_orders(of, picked, np.zeros(len(picked), dtype=np.int64), 1)[0])
-    return Figures(out)
 
 
 @dataclass(frozen=True)
@@ -208,17 +248,21 @@ class View:
 
 @dataclass(frozen=True)
 class _Side:
-    """The sums of one period, and where each of all rows stands in them (None: nothing there)."""
+    """The sums of one period, and where each of all rows stands in them (-1: nothing there)."""
 
-    sums: dict[str, Ints]
-    at: list[int | None]
+    sums: Grouped
+    at: Ints
 
-    def value(self, name: str, row: int) -> int:
-        at = self.at[row]
-        return 0 if at is None else int(self.sums[name][at])
+    def column(self, name: str) -> Ints:
+        values = self.sums.column(name)
+        if not len(values):
+            return np.zeros(len(self.at), dtype=np.int64)
+        out: Ints = np.where(self.at >= 0, values[self.at], 0)
+        return out
 
     def figures(self, row: int) -> Figures:
-        return Figures({name: self.value(name, row) for name in self.sums})
+        at = int(self.at[row])
+        return self.sums.figures(None if at < 0 else at)
 
 
 def table(context: Context, view: View) -> Table:
@@ -226,21 +270,20 @@ def table(context: Context, view: View) -> Table:
     by, period, against = view.by, view.period, view.against
     of = columns.read(context.session)
     keys, some = keys_of(of, by), narrowed(of, view.filters)
-    now_in, before_in = (one.mask(of) if some is None else one.mask(of) & some for one in (period, against))
-    found, now_sums = summed(of, keys, now_in)
-    had, before_sums = summed(of, keys, before_in)
+    now_sums, before_sums = (Grouped(of, keys, one.mask(of) if some is None else one.mask(of) & some) for one in (period, against))
+    had = before_sums.keys
     if by in TIMES:
         # The other period's days are other days: they stand beside these in their order.
         had = _beside(had, by, period, against)
-    everything = np.union1d(found, had)
-    now, before = _Side(now_sums, _places(found, everything)), _Side(before_sums, _places(had, everything))
+    everything, _ = compact(np.concatenate([now_sums.keys, had]))
+    now, before = _Side(now_sums, _places(now_sums.keys, everything)), _Side(before_sums, _places(had, everything))
     order = _order(view.sort, len(everything), now, before)
     if view.down:
-        order.reverse()
-    shown = order[view.offset : view.offset + view.limit]
+        order = order[::-1]
+    shown = order[view.offset : view.offset + view.limit].tolist()
     labels = Names(context, of, by).of([int(everything[n]) for n in shown])
     rows = [Group(int(everything[n]), *labels[int(everything[n])], now.figures(n), before.figures(n)) for n in shown]
-    total = Group(0, "Total", "", _total(now_sums, of, now_in), _total(before_sums, of, before_in))
+    total = Group(0, "Total", "", now_sums.total(), before_sums.total())
     return Table(rows, total, len(everything), left_out(context))
 
 
@@ -260,32 +303,31 @@ def keys_day(day: date, by: str) -> int:
     return (n + 3) // 7 * 7 - 3 if by == "week" else n
 
 
-def _places(found: Ints, everything: Ints) -> list[int | None]:
-    at = np.searchsorted(found, everything)
-    there = (
-        (at < len(found)) & (found[np.minimum(at, max(len(found) - 1, 0))] == everything) if len(found) else np.zeros(len(everything), bool)
-    )
-    return [int(n) if yes else None for n, yes in zip(at.tolist(), there.tolist(), strict=True)]
+def _places(found: Ints, everything: Ints) -> Ints:
+    """Where each of all keys stands among those found; -1 where it does not."""
+    if not len(found):
+        return np.full(len(everything), -1, dtype=np.int64)
+    at = np.minimum(np.searchsorted(found, everything), len(found) - 1)
+    out: Ints = np.where(found[at] == everything, at, -1).astype(np.int64)
+    return out
 
 
-def _order(sort: str, n: int, now: _Side, before: _Side) -> list[int]:
+def _order(sort: str, n: int, now: _Side, before: _Side) -> Ints:
     """Rows from the smallest to the largest; by name they stand as their keys do, which of times is their order."""
     if sort in ("name", ""):
-        return list(range(n))
-    if sort not in now.sums and sort not in ("change", "margin"):
+        return np.arange(n, dtype=np.int64)
+    if sort == "change":
+        values: Ints | Floats = now.column("profit") - before.column("profit")
+    elif sort == "margin":
+        net = now.column("net")
+        values = np.where(net > 0, now.column("profit") / np.maximum(net, 1), -np.inf)
+    elif sort in (*_PLACES, "planned", "units", "orders"):
+        # Of what is taken off, the largest stands first.
+        values = now.column(sort) * (-1 if sort in ("fees", "goods", "sending", "tax", "refunds") else 1)
+    else:
         raise Invalid(f"there is no column {sort!r} to sort by")
-    # Of what is taken off, the largest stands first.
-    sign = -1 if sort in ("fees", "goods", "sending", "tax", "refunds") else 1
-
-    def key(row: int) -> tuple[float, int]:
-        if sort == "change":
-            return now.value("profit", row) - before.value("profit", row), row
-        if sort == "margin":
-            net = now.value("net", row)
-            return (now.value("profit", row) / net if net > 0 else -1e18), row
-        return sign * now.value(sort, row), row
-
-    return sorted(range(n), key=key)
+    out: Ints = np.argsort(values, kind="stable").astype(np.int64)
+    return out
 
 
 class Names:
@@ -343,10 +385,9 @@ def cells(
     wide, place = np.unique(cols[chosen], return_inverse=True)
     both = np.full(len(of), -1, dtype=np.int64)
     both[chosen] = rows[chosen] * max(len(wide), 1) + place.reshape(-1)
-    found, sums = summed(of, both, chosen)
-    values = sums[figure]
+    sums = Grouped(of, both, chosen)
     out: dict[int, dict[int, int]] = {}
-    for key, value in zip(found.tolist(), values.tolist(), strict=True):
+    for key, value in zip(sums.keys.tolist(), sums.column(figure).tolist(), strict=True):
         row, column = divmod(key, max(len(wide), 1))
         out.setdefault(row, {})[int(wide[column])] = value
     weight = {int(key): sum(abs(cells.get(int(key), 0)) for cells in out.values()) for key in wide}
@@ -363,12 +404,10 @@ def by_sku(context: Context, period: Period, filters: Mapping[str, int] | None =
     of = columns.read(context.session)
     some = narrowed(of, filters or {})
     chosen = period.mask(of) if some is None else period.mask(of) & some
-    found, sums = summed(of, keys_of(of, "sku"), chosen)
-    cost = -(sums["goods"] + sums["sending"])
-    other = sums["refunds"] + sums["claims"] + sums["below"]
-    rows = zip(
-        found.tolist(), sums["units"].tolist(), sums["net"].tolist(), cost.tolist(), (-sums["fees"]).tolist(), other.tolist(), strict=True
-    )
+    sums = Grouped(of, keys_of(of, "sku"), chosen)
+    of_sku = [sums.keys, sums.column("units"), sums.column("net"), -(sums.column("goods") + sums.column("sending")), -sums.column("fees")]
+    of_sku.append(sums.column("refunds") + sums.column("claims") + sums.column("below"))
+    rows = zip(*(column.tolist() for column in of_sku), strict=True)
     return {sku: Sums(units, revenue, paid, fees, rest) for sku, units, revenue, paid, fees, rest in rows}
 
 
@@ -377,13 +416,14 @@ def days_of(context: Context, period: Period, filters: Mapping[str, int] | None 
     of = columns.read(context.session)
     some = narrowed(of, filters or {})
     chosen = period.mask(of) if some is None else period.mask(of) & some
-    found, sums = summed(of, keys_of(of, "day"), chosen)
-    have = {int(day): n for n, day in enumerate(found.tolist())}
+    sums = Grouped(of, keys_of(of, "day"), chosen)
+    have = {int(day): n for n, day in enumerate(sums.keys.tolist())}
+    sold, left = sums.column("sales"), sums.column("profit")
     out = []
     for n in range(period.days):
         day = period.first + timedelta(days=n)
         at = have.get((day - EPOCH).days)
-        out.append((day, 0 if at is None else int(sums["sales"][at]), 0 if at is None else int(sums["profit"][at])))
+        out.append((day, 0 if at is None else int(sold[at]), 0 if at is None else int(left[at])))
     return out
 
 

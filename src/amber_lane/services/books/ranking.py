@@ -18,13 +18,14 @@ from ...data.watch import ListingDecision
 from ..base import house_days
 from ..base.context import Context
 from . import columns
-from .profit import Period, keys_of, summed
+from .profit import Grouped, Period, keys_of
 
 WINDOW = 28
 DAY_MS = 86_400_000
 # Seldom sold things say little about themselves.
 LEAST_UNITS = 3
 OFTEN_OUT = 5
+WANTED = ("contribution", "net", "fees", "goods", "sending", "refunds", "planned", "profit")
 GROUPS = ("loses", "comes_back", "often_out", "rising", "falling", "never_sold")
 
 
@@ -109,26 +110,22 @@ def _look(context: Context) -> _Seen:
     older = Period(newer.first - timedelta(days=WINDOW), newer.first - timedelta(days=1))
     of = columns.read(context.session)
     keys = keys_of(of, "sku")
-    found_new, new = summed(of, keys, newer.mask(of))
-    found_old, old = summed(of, keys, older.mask(of))
+    new, old = Grouped(of, keys, newer.mask(of)), Grouped(of, keys, older.mask(of))
     both = Period(older.first, newer.last)
-    found, figures = summed(of, keys, both.mask(of))
+    whole = Grouped(of, keys, both.mask(of))
     listed = _days_on(context)
-    skus = np.array(sorted({*listed, *found.tolist()} - {0}), dtype=np.int64)
-
-    def units(keys: Ints, sums: dict[str, Ints]) -> Ints:
-        return _spread(skus, keys, sums["units"])
+    skus = np.array(sorted({*listed, *whole.keys.tolist()} - {0}), dtype=np.int64)
 
     mask = both.mask(of)
     orders = _count(of, mask & (of["units"] > 0), skus)
     refunded = _count(of, mask & (of["kind"] == columns.KINDS.index(Kind.refund.value)) & (of["home"] < 0), skus)
     on = np.array([listed.get(sku, (0, 0, 0)) for sku in skus.tolist()], dtype=np.int64).reshape(-1, 3)
-    n_new, n_old = units(found_new, new), units(found_old, old)
+    n_new, n_old = (_spread(skus, one.keys, one.column("units")) for one in (new, old))
     # What sold was on sale, whatever is known of it.
     on_new, on_old = np.maximum(on[:, 0], np.minimum(n_new, 1)), np.maximum(on[:, 1], np.minimum(n_old, 1))
     return _Seen(
         skus, np.maximum(n_new, 0), np.maximum(n_old, 0), on_new, on_old,
-        {name: _spread(skus, found, column) for name, column in figures.items()}, on[:, 2], orders, refunded,
+        {name: _spread(skus, whole.keys, whole.column(name)) for name in WANTED}, on[:, 2], orders, refunded,
     )  # fmt: skip
 
 

@@ -60,7 +60,7 @@ def changed(context: Context, period: Period, against: Period, filters: Mapping[
 
 def parts_of(context: Context, found: Bridge[int], effect: str, most: int = MOST_SKUS) -> tuple[list[Part], int, int]:
     """The SKUs that made an effect, those with most of it first; how many more there are, and what they come to."""
-    shares = {sku: amount for sku, amount in found.parts[effect].items() if amount}
+    shares = {sku: amount for sku, amount in found.parts(effect).items() if amount}
     order = sorted(shares, key=lambda sku: (-abs(shares[sku]), sku))
     rows = by_id(context.session, Sku, order[:most])
     out = [
@@ -80,7 +80,7 @@ def acts_of(context: Context, effect: str, period: Period, against: Period) -> l
 
 def sentence(context: Context, found: Bridge[int], effect: str, period: Period, against: Period) -> str:
     """What is behind an effect, in a sentence: how many SKUs made most of it, and of costs and prices whose news moved them."""
-    shares = {sku: amount for sku, amount in found.parts[effect].items() if amount}
+    shares = {sku: amount for sku, amount in found.parts(effect).items() if amount}
     if not shares:
         return "Nothing of the change comes from this."
     order = sorted(shares, key=lambda sku: -abs(shares[sku]))
