@@ -5,21 +5,26 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi.testclient import TestClient
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from amber_lane.agent import Agent, Office
 from amber_lane.api.app import make_app
 from amber_lane.connectors.errors import OutsideError
 from amber_lane.connectors.kinds import connect
+from amber_lane.data.books import JournalEntry
+from amber_lane.data.orders import Order, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Store, Token
 from amber_lane.data.shelf import Listing, Sku
+from amber_lane.services.books import settlements
 from amber_lane.services.delivery import agent_leases
 from amber_lane.services.listings import going_live
 from amber_lane.services.partners import connections
 from amber_lane.services.pricing.drafts import PolicyChange
+from amber_lane.services.purchasing import payment_batches
 
 from ..business import Business
+from ..services.books.journal import is_whole, writes_nothing
 from .test_agent import Hallway
 
 HARM = 0.4
@@ -113,3 +118,42 @@ def test_with_every_dial_at_two_fifths_every_store_ends_as_we_want_it(business: 
     # Each store has the number of its every order, under a carrier's name that it knows.
     sent = {one["number"] for one in world.record()["orders"] if one["state"] == "sent"}
     assert set(numbers) <= sent
+    books_agree(business)
+
+
+def books_agree(business: Business) -> None:
+    """To the penny: the journal, the orders, what suppliers were paid, what the marketplace paid out, and what the practice world counts."""
+    world, house = business.world, business.app_state
+    business.on(36 * 60)
+    (fair,) = (row.id for row in business.all(select(Store)) if row.kind == "market_api")
+    house.reader.settlements(fair)
+    record = world.record()
+    paid = {one["number"]: one["paid"] for one in record["orders"]}
+    billed = {one["reference"]: one["billed"] for one in record["purchases"] if one["state"] in ("accepted", "shipped")}
+    with house.db.writing() as s:
+        context = business.context(s)
+        is_whole(context, settled=True)
+        assert writes_nothing(context)
+        e = JournalEntry
+        prepaid = select(Order.number, func.sum(e.amount)).join(Order, Order.id == e.order_id).where(e.kind == "prepaid")
+        rows = s.execute(prepaid.group_by(Order.id)).tuples().all()
+        assert rows and all(amount == paid[number] for number, amount in rows)
+        charges = ("goods", "shipping", "handling", "supplier_tax")
+        cost = select(PurchaseOrder.reference, func.sum(e.amount)).join(PurchaseOrder, PurchaseOrder.id == e.purchase_id)
+        costs = {ref: -amount for ref, amount in s.execute(cost.where(e.kind.in_(charges)).group_by(PurchaseOrder.id)) if amount}
+        assert costs == billed
+        # What the marketplace paid out is what it told of, and nothing is owed any more.
+        link = connect("store", "market_api", f"{world.address}/fair/api", "dusk-dial:practice-fair", 5)
+        told = sum(one.amount for one in link.settlements("").lines if one.kind == "payout")
+        assert s.scalar(select(func.sum(e.amount)).where(e.kind == "payout")) == told > 0
+        assert settlements._balance(context) == []
+        # All batches paid: no supplier is owed anything.
+        for supplier in s.scalars(select(PurchaseOrder.supplier_id).where(PurchaseOrder.batch.is_(None)).distinct()).all():
+            code, _ = payment_batches.collect(context, supplier)
+            payment_batches.pay(context, code)
+    with house.db.reading() as s:
+        there, taken = (
+            s.scalar(select(func.coalesce(func.sum(JournalEntry.home), 0)).where(column == "supplier"))
+            for column in (JournalEntry.account, JournalEntry.against)
+        )
+        assert there == taken

@@ -264,9 +264,16 @@ def record(request: Request) -> dict[str, Any]:
         "refunds": world.fact("refunds", {}) or {},
         "purchases": world.rows("select id, supplier, reference, at, state, billed, tracking_number from purchase order by id"),
         "fulfilments": world.rows("select store, number, reference, tracking_number, at from shop_fulfilment order by id"),
-        "orders": world.rows("select store, seq, number, at, state from shop_order order by seq"),
+        "orders": [_paid(row) for row in world.rows("select store, seq, number, at, state, body from shop_order order by seq")],
         "mails": _counts(world, "select reference as name, count(*) as n from mail group by reference"),
     }
+
+
+def _paid(row: dict[str, Any]) -> dict[str, Any]:
+    """An order with what its buyer paid in all instead of what is in it."""
+    body = json.loads(row.pop("body"))
+    goods = sum(line["unit_price"] * line["quantity"] for line in body["lines"])
+    return row | {"paid": goods + body.get("shipping", 0) - body.get("discount", 0)}
 
 
 @router.get("/record/listings/{sku}")
