@@ -9,11 +9,13 @@ from typing import Annotated
 
 from fastapi import Depends, File, UploadFile
 
+from ..services.books import statements
 from ..services.listings import images
 from ..services.purchasing import po_documents
 from ..sheets.opened import BYTES_MAX, readable
 from ..sheets.ubl import BYTES_MAX as DOCUMENT_MAX
 from ..sheets.ubl import Answer
+from ..sheets.ubl_invoice import Charged
 from .deps import signed_in
 
 
@@ -32,6 +34,12 @@ def document(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, 
     return po_documents.read(file.file.read(DOCUMENT_MAX + 1))
 
 
+def invoice(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, File()]) -> Charged:
+    """What a UBL invoice charges, not yet looked up here."""
+    return statements.read_invoice(file.file.read(DOCUMENT_MAX + 1))
+
+
+InvoiceFile = Annotated[Charged, Depends(invoice)]
 SheetFile = Annotated[bytes, Depends(sheet)]
 PictureFile = Annotated[images.Made, Depends(picture)]
 DocumentFile = Annotated[list[Answer], Depends(document)]

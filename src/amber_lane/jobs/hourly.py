@@ -12,6 +12,7 @@ from ..data import moved
 from ..data.base import statistics
 from ..data.session import Database
 from ..services.activity import retention
+from ..services.alerts import weekly_mail
 from ..services.base.context import Context
 from ..services.books import upkeep
 from ..services.fulfilment import delivery_exceptions, parcel_tracking
@@ -142,6 +143,7 @@ _WRITES: tuple[tuple[str, Callable[[Context], Any]], ...] = (
     ("old", sweeps.grow_old_while_paused),
     ("late", delivery_exceptions.tell_late),
     ("plans", memberships.refresh),
+    ("weekly mail", weekly_mail.send_due),
     ("moved", lambda context: moved.forget(context.session)),
     ("statistics", lambda context: statistics(context.session)),
 )

@@ -143,6 +143,13 @@ def _box(parent: Any, name: str) -> Any:
 
 def read_answer(data: bytes) -> list[Answer]:
     """What an OrderResponse or a DespatchAdvice says, one answer per order that it names. NotADocument in plain words."""
+    readers: dict[str, Callable[[Any], list[Answer]]] = {"OrderResponse": lambda root: [_response(root)], "DespatchAdvice": _despatch}
+    root = document(data, tuple(readers), "an OrderResponse or a DespatchAdvice")
+    return readers[etree.QName(root).localname](root)
+
+
+def document(data: bytes, kinds: Sequence[str], called: str) -> Any:
+    """The root of a document of one of these kinds, valid by its schema. NotADocument says what it is instead, or what is wrong with it."""
     if len(data) > BYTES_MAX:
         raise NotADocument("the document is larger than 5 MB")
     parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False)
@@ -153,15 +160,14 @@ def read_answer(data: bytes) -> list[Answer]:
     if root.getroottree().docinfo.internalDTD is not None:
         raise NotADocument("a document with definitions of its own is not read")
     kind = etree.QName(root)
-    readers: dict[str, Callable[[Any], list[Answer]]] = {"OrderResponse": lambda root: [_response(root)], "DespatchAdvice": _despatch}
-    if kind.localname not in readers or kind.namespace != f"{_URN}{kind.localname}-2":
-        raise NotADocument(f"this is {kind.localname!r}, not an OrderResponse or a DespatchAdvice of UBL 2.1")
+    if kind.localname not in kinds or kind.namespace != f"{_URN}{kind.localname}-2":
+        raise NotADocument(f"this is {kind.localname!r}, not {called} of UBL 2.1")
     if wrong := faults(root):
         raise NotADocument(f"this is no valid {kind.localname} of UBL 2.1: {wrong}")
-    return readers[kind.localname](root)
+    return root
 
 
-def _text(node: Any, path: str) -> str:
+def text_at(node: Any, path: str) -> str:
     """The first text at a path of `a` (a value) and `A` (a box) names, such as Party/Name; '' where there is none."""
     *boxes, last = path.split("/")
     found = node.find("/".join([*(f"{{{CAC}}}{name}" for name in boxes), f"{{{CBC}}}{last}"]))
@@ -169,21 +175,29 @@ def _text(node: Any, path: str) -> str:
 
 
 def _response(root: Any) -> Answer:
-    reference = _text(root, "OrderReference/ID")
+    reference = text_at(root, "OrderReference/ID")
     if not reference:
         raise NotADocument("the answer does not say which order it is about (OrderReference)")
-    code = _text(root, "OrderResponseCode")
+    code = text_at(root, "OrderResponseCode")
     lacking = []
     for line in root.iterfind(f"{{{CAC}}}OrderLine/{{{CAC}}}LineItem"):
-        if _text(line, "LineStatusCode") in _NOT_TAKEN:
-            lacking.append((_number(_text(line, "ID")), _text(line, "Note") or "not taken"))
+        if text_at(line, "LineStatusCode") in _NOT_TAKEN:
+            lacking.append((_number(text_at(line, "ID")), text_at(line, "Note") or "not taken"))
     state = _ANSWERS.get(code)
     if state is None:
         raise NotADocument(f"the answer about {reference} has the code {code!r}; AP, CA and RE are known")
     total = root.find(f"{{{CAC}}}LegalMonetaryTotal/{{{CBC}}}PayableAmount")
     billed, currency = ("", "") if total is None else ((total.text or "").strip(), total.get("currencyID", ""))
     return Answer(
-        reference, _text(root, "SalesOrderID") or _text(root, "ID"), state, _text(root, "Note"), billed, currency, "", "", tuple(lacking)
+        reference,
+        text_at(root, "SalesOrderID") or text_at(root, "ID"),
+        state,
+        text_at(root, "Note"),
+        billed,
+        currency,
+        "",
+        "",
+        tuple(lacking),
     )
 
 
@@ -198,15 +212,15 @@ def _despatch(root: Any) -> list[Answer]:
     number = ""
     carrier = ""
     if shipment is not None:
-        number = _text(shipment, "Delivery/TrackingID") or _text(shipment, "Consignment/ID")
-        carrier = _text(shipment, "Consignment/CarrierParty/PartyName/Name") or _text(shipment, "Delivery/CarrierParty/PartyName/Name")
+        number = text_at(shipment, "Delivery/TrackingID") or text_at(shipment, "Consignment/ID")
+        carrier = text_at(shipment, "Consignment/CarrierParty/PartyName/Name") or text_at(shipment, "Delivery/CarrierParty/PartyName/Name")
     references = list(dict.fromkeys(_references(root)))
     if not references:
         raise NotADocument("the advice does not say which orders it is about (OrderReference)")
-    return [Answer(one, _text(root, "ID"), "shipped", "", "", "", number, carrier, ()) for one in references]
+    return [Answer(one, text_at(root, "ID"), "shipped", "", "", "", number, carrier, ()) for one in references]
 
 
 def _references(root: Any) -> Sequence[str]:
-    whole = [_text(one, "ID") for one in root.iterfind(f"{{{CAC}}}OrderReference")]
-    lines = [_text(one, "OrderLineReference/OrderReference/ID") for one in root.iterfind(f"{{{CAC}}}DespatchLine")]
+    whole = [text_at(one, "ID") for one in root.iterfind(f"{{{CAC}}}OrderReference")]
+    lines = [text_at(one, "OrderLineReference/OrderReference/ID") for one in root.iterfind(f"{{{CAC}}}DespatchLine")]
     return [one for one in (*whole, *lines) if one]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from fractions import Fraction
 
 import pytest
 from sqlalchemy import select
@@ -11,13 +12,15 @@ from amber_lane.connectors.protocols import SettlementLine
 from amber_lane.data.books import JournalEntry, Settlement, SettlementRow, StatementRow
 from amber_lane.data.orders import Order, PurchaseOrder
 from amber_lane.data.outbox import Outbox
-from amber_lane.data.setup import Store, Supplier
+from amber_lane.data.setup import Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Sku
+from amber_lane.data.source import Item
 from amber_lane.services.activity import undo
-from amber_lane.services.alerts import today
-from amber_lane.services.base.errors import Conflict
-from amber_lane.services.books import profit, ranking, settlements, sheets_out, statements
+from amber_lane.services.alerts import today, weekly_mail
+from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.books import partners_compared, profit, ranking, settlements, sheets_out, statements
 from amber_lane.services.books.profit import Period, View
+from amber_lane.services.mapping import lanes
 from amber_lane.services.purchasing import purchase_orders
 
 from ...small import START, Small
@@ -215,3 +218,104 @@ def test_what_to_do_more_of_tells_a_rising_and_a_losing_sku(small: Small) -> Non
     assert abs(found["S-2"].a_day - found["S-2"].pace * found["S-2"].unit) < 1 and found["S-2"].unit > 0
     assert found["S-3"].group == "never_sold"
     assert (found["S-6"].group, found["S-6"].cause) == ("loses", "it is sold for less than it costs")
+
+
+def invoice(reference: str, goods: str, sending: str = "1.80", asked: str = "", kind: str = "380", currency: str = "GBP") -> bytes:
+    """A supplier's bill over one order, as UBL."""
+    money = f'currencyID="{currency}"'
+    party = "<cac:Party><cac:PartyName><cbc:Name>Supply House</cbc:Name></cac:PartyName></cac:Party>"
+    return f"""<?xml version="1.0"?>
+<Invoice xmlns="urn:oasis:names:specification:ubl:schema:xsd:Invoice-2"
+  xmlns:cac="urn:oasis:names:specification:ubl:schema:xsd:CommonAggregateComponents-2"
+  xmlns:cbc="urn:oasis:names:specification:ubl:schema:xsd:CommonBasicComponents-2">
+  <cbc:ID>R-77</cbc:ID><cbc:IssueDate>2026-03-12</cbc:IssueDate><cbc:InvoiceTypeCode>{kind}</cbc:InvoiceTypeCode>
+  <cac:OrderReference><cbc:ID>{reference}</cbc:ID></cac:OrderReference>
+  <cac:AccountingSupplierParty>{party}</cac:AccountingSupplierParty>
+  <cac:AccountingCustomerParty>{party}</cac:AccountingCustomerParty>
+  <cac:AllowanceCharge><cbc:ChargeIndicator>true</cbc:ChargeIndicator><cbc:AllowanceChargeReason>Freight</cbc:AllowanceChargeReason>
+    <cbc:Amount {money}>{sending}</cbc:Amount></cac:AllowanceCharge>
+  <cac:LegalMonetaryTotal><cbc:PayableAmount {money}>{asked or f"{float(goods) + float(sending):.2f}"}</cbc:PayableAmount></cac:LegalMonetaryTotal>
+  <cac:InvoiceLine><cbc:ID>1</cbc:ID><cbc:LineExtensionAmount {money}>{goods}</cbc:LineExtensionAmount>
+    <cac:Item><cbc:Name>Thing</cbc:Name></cac:Item></cac:InvoiceLine>
+</Invoice>""".encode()
+
+
+def test_an_invoice_is_held_against_its_order_as_a_statement_is(sold: Small) -> None:
+    one = purchases(sold)[0]
+    was, planned = total(sold)["profit"], one.goods + one.shipping + one.handling
+    data = invoice(one.reference, "9.00")
+    told = sold.write(lambda context: statements.take_invoice(context, statements.read_invoice(data)))
+    assert told == "Invoice R-77 of Supply House over £10.80 taken"
+    assert total(sold)["profit"] == was - (1080 - planned)
+    rows = {row.kind: row.amount for row in sold.all(select(StatementRow))}
+    assert rows == {"goods": 900, "shipping": 180}
+    assert "nothing changed" in sold.write(lambda context: statements.take_invoice(context, statements.read_invoice(data)))
+    assert len(sold.all(select(StatementRow))) == 2 and kinds(sold) == ["statement"]
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"<Invoice/>", "not an Invoice"),
+        (b"no xml", "not XML"),
+        (invoice("A", "9.00", asked="11.00"), "add up to 10.80"),
+        (invoice("A", "9.00", kind="381"), "380"),
+        (invoice("A", "nine", asked="1.00"), "no valid Invoice"),
+        (invoice("A", "9.00").replace(b"<cbc:IssueDate>2026-03-12</cbc:IssueDate>", b""), "no valid Invoice"),
+    ],
+)
+def test_an_invoice_that_cannot_be_read_says_why_and_changes_nothing(data: bytes, says: str) -> None:
+    with pytest.raises(Invalid, match=says):
+        statements.read_invoice(data)
+
+
+def test_an_invoice_of_orders_that_are_not_ours_is_refused(sold: Small) -> None:
+    with pytest.raises(Invalid, match="none of the orders"):
+        sold.write(lambda context: statements.take_invoice(context, statements.read_invoice(invoice("NOT-OURS", "9.00"))))
+
+
+def test_the_weekly_mail_says_what_the_books_say_and_goes_once(sold: Small) -> None:
+    with pytest.raises(Invalid, match="not a mail address"):
+        sold.write(lambda context: weekly_mail.save(context, weekly_mail.WeeklyMail(("nobody",), 0)))
+    sold.write(lambda context: weekly_mail.save(context, weekly_mail.WeeklyMail(("Desk@shop.example", "b@shop.example"), 0)))
+    assert sold.write(weekly_mail.send_due) == 0, "it is a Thursday"
+    sold.clock.set(START + timedelta(days=4), 0)
+    assert sold.write(weekly_mail.send_due) == 2 and sold.write(weekly_mail.send_due) == 0
+    mails = [payload.body for payload in sold.all(select(Outbox).where(Outbox.kind == "mail", Outbox.subject.like("weekly-%")))]
+    left = total(sold)["profit"]
+    assert {mail["to"] for mail in mails} == {"desk@shop.example", "b@shop.example"}
+    assert f"£{left / 100:.2f} profit, £{left / 100:.2f} more than the week before" in mails[0]["body"]
+    assert "2 orders, £45.00 paid by buyers" in mails[0]["body"] and "What sold in this period" in mails[0]["body"]
+    sold.write(lambda context: undo.undo(context, sold.act("weekly.save").id))
+    with sold.db.reading() as s:
+        assert weekly_mail.settings_of(sold.context(s)).to == ()
+
+
+def test_suppliers_and_stores_stand_side_by_side_and_a_better_lane_is_put_first(sold: Small) -> None:
+    def cheaper(context) -> None:
+        s = context.session
+        s.add(Supplier(id=2, code="ALT", name="Other House", kind="wholesale_api", country="GB", currency="GBP"))
+        s.flush()
+        s.add(Origin(id=2, supplier_id=2, code="two", name="Two", country="GB", handling=0, holidays=[]))
+        s.flush()
+        s.add(Service(origin_id=2, code="slow", name="slow", country="GB", first=10, following=10, days_low=2, days_high=3))
+        s.add(Item(id=90, supplier_id=2, origin_id=2, number="O-1", title="Item 1", currency="GBP", cost=20, stock=50))
+        s.flush()
+        lanes.open_lane(context, 1, [lanes.LaneItem(90, Fraction(1))], use=1)
+
+    sold.write(cheaper)
+    with sold.db.reading() as s:
+        context = sold.context(s)
+        (better,) = partners_compared._better_lanes(context)
+        rows = {one.name: one for one in partners_compared.suppliers(context, THIS)}
+        (store,) = partners_compared.stores(context, THIS)
+    assert (better.sku, better.supplier, better.instead_of) == (1, 2, 1) and better.a_week > 0
+    house = rows["Supply House"]
+    assert (house.orders, house.profit, house.better, house.better_a_week) == (2, total(sold)["profit"], 1, better.a_week)
+    assert (store.name, store.takes, store.profit) == ("First shop", 100_000, total(sold)["profit"])
+    assert sold.write(lambda context: partners_compared.put_first(context, 1)) == 1
+    assert sold.lane(1).supplier_id == 2
+    with pytest.raises(Conflict, match="no lane would be better"):
+        sold.write(lambda context: partners_compared.put_first(context, 1))
+    sold.write(lambda context: undo.undo(context, sold.act("lane.many").id))
+    assert sold.lane(1).supplier_id == 1

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field
 
 from ...data.setup import Store
+from ...services.alerts import weekly_mail
+from ...services.base import house_days
 from ...services.base.regional import home_of
 from ...services.books import overheads, partners_compared, ranking, settlements, sheets_out, statements
+from ...services.books.profit import Period
 from ..deps import ReadContext, WriteContext
+from ..files import InvoiceFile
 from ..imports.sheets import as_file
 from ..schemas import SHEET, Ask, Big, Done, Form, Money, minor, money, sure
 from .profit import PeriodAsked
@@ -149,6 +153,12 @@ def claim_statement(context: WriteContext, ask: StatementAsk) -> Done:
     return Done(message=statements.claim(context, ask.supplier, ask.reference))
 
 
+@router.post("/invoices")
+def bring_invoice(given: InvoiceFile, context: WriteContext) -> Done:
+    """A supplier's bill as an Invoice of UBL 2.1; held against what was ordered as a statement is."""
+    return Done(message=statements.take_invoice(context, given))
+
+
 class OverheadOut(BaseModel):
     id: int
     version: int
@@ -277,6 +287,38 @@ def tax(context: ReadContext, period: PeriodAsked) -> list[TaxOut]:
         )
         for country, store, rate, by, n, paid, due, home in sheets_out.tax_rows(context, period)
     ]
+
+
+class WeeklyShape(Ask):
+    """Who gets the weekly mail (none = nobody), and on which day of the week (0 = Monday)."""
+
+    to: list[Annotated[str, Field(max_length=200)]] = Field(max_length=20)
+    day: int = Field(ge=0, le=6)
+
+
+class WeeklyOut(BaseModel):
+    to: list[str]
+    day: int
+    # What it would say now.
+    subject: str
+    text: str
+
+
+@router.get("/weekly")
+def weekly(context: ReadContext) -> WeeklyOut:
+    """The weekly mail: to whom it goes, and how the last whole week reads."""
+    found, day = weekly_mail.settings_of(context), house_days.today(context)
+    monday = day - timedelta(days=day.weekday() + 7)
+    subject, text = weekly_mail.written(context, Period(monday, monday + timedelta(days=6)))
+    return WeeklyOut(to=list(found.to), day=found.day, subject=subject, text=text)
+
+
+@router.put("/weekly")
+def set_weekly(context: WriteContext, ask: WeeklyShape) -> Done:
+    fresh = weekly_mail.save(context, weekly_mail.WeeklyMail(tuple(one for one in ask.to if one), ask.day))
+    return Done(
+        message=f"The weekly mail goes to {len(fresh.to)} people" if fresh.to else "Nobody gets the weekly mail", count=len(fresh.to)
+    )
 
 
 class RankedOut(BaseModel):

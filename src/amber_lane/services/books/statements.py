@@ -8,8 +8,8 @@ from datetime import datetime, timedelta
 
 from sqlalchemy import ColumnElement, func, or_, select, update
 
-from ...core.books import Basis, Kind
-from ...core.currency import show
+from ...core.books import Basis, Kind, allocate
+from ...core.currency import parse_money, show
 from ...core.states import PURCHASE_LIVE
 from ...data.base import by_index, to_ms
 from ...data.books import StatementRow
@@ -17,9 +17,10 @@ from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, PurchaseOrder
 from ...data.outbox import AuditEntry
 from ...data.setup import Supplier
-from ..base import journal_marks, undoing
+from ...sheets import ubl, ubl_invoice
+from ..base import house_days, journal_marks, undoing
 from ..base.context import Context
-from ..base.errors import Conflict
+from ..base.errors import Conflict, Invalid
 from ..outbox import queue
 from .posting import Ledgers
 from .targets import About, Part
@@ -118,6 +119,41 @@ def _book(context: Context, supplier: Supplier, given: Iterable[StatementLine]) 
             event, Kind.rebate if one.kind == "rebate" else Kind.claim, Basis.statement, part, out.days.of(at), About(0, 0, "", None, "")
         )
     out.write()
+
+
+def read_invoice(data: bytes) -> ubl_invoice.Charged:
+    """What a UBL invoice charges; looks nothing up, so that it needs no transaction. Invalid says why it is none."""
+    try:
+        return ubl_invoice.read_invoice(data)
+    except ubl.NotADocument as error:
+        raise Invalid(str(error)) from error
+
+
+def take_invoice(context: Context, given: ubl_invoice.Charged) -> str:
+    """Take a supplier's invoice: whose it is, the orders say that it names. Returns what was done."""
+    names = list(given.goods)
+    purchases = PurchaseOrder.reference.in_(names) | PurchaseOrder.their_number.in_(names)
+    owners = set(context.session.scalars(select(PurchaseOrder.supplier_id).where(purchases)))
+    if len(owners) != 1:
+        raise Invalid(
+            "it names orders of several suppliers" if owners else f"none of the orders that it names is here: {', '.join(names[:3])}"
+        )
+    supplier = context.get(Supplier, owners.pop(), "supplier")
+    at = house_days.begin(context, given.issued)
+    try:
+        goods = [parse_money(str(amount), given.currency, "amount") for amount in given.goods.values()]
+        rest = {name: parse_money(str(getattr(given, name)), given.currency, name) for name in ("shipping", "handling", "tax")}
+    except ValueError as error:
+        raise Invalid(str(error)) from error
+    shares = {name: allocate(amount, [max(one, 0) for one in goods]) for name, amount in rest.items()}
+    lines = []
+    for n, (reference, amount) in enumerate(zip(names, goods, strict=True)):
+        for kind, part in (("goods", amount), *((name, parts[n]) for name, parts in shares.items())):
+            if part:
+                lines.append(StatementLine(reference, kind, part, given.currency, at, f"invoice {given.number}"))
+    taken = take(context, supplier, lines)
+    total = show(sum(goods) + sum(rest.values()), given.currency)
+    return f"Invoice {given.number} of {supplier.name} over {total} " + ("taken" if taken else "was taken before; nothing changed")
 
 
 @dataclass(frozen=True)

@@ -120,6 +120,11 @@ def mail(  # noqa: PLR0913 - the parts of a mail
     return True
 
 
+def is_there(context: Context, key: str) -> bool:
+    """Whether a row with this key was written already, whatever became of it."""
+    return context.session.scalar(select(Outbox.id).where(Outbox.key == key)) is not None
+
+
 UNREADABLE = "what was to be sent cannot be read here; the server's log says what"
 
 

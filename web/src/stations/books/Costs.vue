@@ -13,6 +13,7 @@ import { useForm } from '@/parts/form'
 import { home } from '@/parts/home'
 import { count, fullTime, money, monthOf as monthName } from '@/parts/format'
 import PeriodBar from './PeriodBar.vue'
+import WeeklyMail from './WeeklyMail.vue'
 import { costsQuery, taxQuery, useBooks } from './books'
 
 const { days } = useBooks()
@@ -97,7 +98,7 @@ const sheet = (form: string) => `api/v1/books/tax.${form}?${new URLSearchParams(
               <td class="px-2.5">{{ monthName(one.first) }}</td>
               <td class="px-2.5">{{ one.last ? (one.last < one.first ? 'never began' : monthName(one.last)) : 'goes on' }}</td>
               <td class="px-2.5 text-right">{{ money(one.amount) }}</td>
-              <td class="px-2.5 text-right whitespace-nowrap">
+              <td class="space-x-1.5 px-2.5 text-right whitespace-nowrap">
                 <Btn small @click="begin(one)">Change</Btn> <Btn v-if="!one.last" small @click="end(one)">End</Btn>
               </td>
             </tr>
@@ -151,6 +152,7 @@ const sheet = (form: string) => `api/v1/books/tax.${form}?${new URLSearchParams(
         </table>
       </Sight>
     </div>
+    <WeeklyMail class="mt-7 max-w-4xl" />
     <Modal
       :open="open"
       :title="editing ? `Change ${editing.name}` : 'Add a fixed cost'"

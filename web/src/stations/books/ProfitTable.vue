@@ -113,14 +113,22 @@ const lines = computed(() => [...(data.value?.rows ?? []), ...(data.value ? [{ .
         </thead>
         <tbody>
           <tr v-for="row in lines" :key="row.key" class="h-8 border-b border-rule-2" :class="row.key === -1 ? 'font-bold' : ''">
-            <th scope="row" :class="short ? 'max-w-36' : 'max-w-56'" class="truncate px-2.5" :title="row.name">
+            <th scope="row" :class="short ? 'max-w-36' : 'max-w-64'" class="truncate px-2.5" :title="row.name">
               <span v-if="row.key === -1">All {{ plural(data!.count, label === 'SKU' ? 'SKU' : label.toLowerCase(), many) }}</span>
               <RouterLink v-else-if="by === 'order' && row.key" class="font-normal hover:underline" :to="`/orders?state=all&row=${row.key}`"
                 ><span class="code">{{ row.code }}</span> {{ row.name }}</RouterLink
               >
-              <button v-else-if="FILTERS.has(by) && row.key" type="button" class="max-w-full truncate hover:underline" @click="narrow(row)">
-                {{ row.name
-                }}<span v-if="row.code && (by === 'sku' || by === 'item')" class="code ml-1.5 font-normal text-soft">{{ row.code }}</span>
+              <button
+                v-else-if="FILTERS.has(by) && row.key"
+                type="button"
+                class="block max-w-full text-left hover:underline"
+                @click="narrow(row)"
+              >
+                <span class="block truncate">{{ row.name }}</span><span
+                  v-if="row.code && (by === 'sku' || by === 'item')"
+                  class="code block font-normal text-soft"
+                  >{{ row.code }}</span
+                >
               </button>
               <span v-else>{{ row.name }}</span>
             </th>

@@ -2,7 +2,7 @@
 /** What stores really paid out and suppliers really billed, held against what was expected. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { api, take } from '@/api/client'
+import { api, take, upload, type Schema } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import SheetIn from '@/parts/SheetIn.vue'
@@ -28,6 +28,13 @@ const step = (path: '/api/v1/books/statements/accept' | '/api/v1/books/statement
 /** The newest ones, and older ones that ask for something; all of them when asked for. */
 const all = ref(false)
 const shown = computed(() => (paid.data.value?.rows ?? []).filter((one, n) => all.value || n < 8 || (one.told && !one.settled)))
+const picker = ref<HTMLInputElement | null>(null)
+async function invoice(event: Event) {
+  const input = event.target as HTMLInputElement
+  const file = input.files?.[0]
+  if (file) await act(() => upload<Schema<'Done'>>('/api/v1/books/invoices', file))
+  input.value = ''
+}
 const share = (ppm: number) => percent(ppm / 10_000)
 const odd = computed(() => billed.data.value ?? [])
 </script>
@@ -91,7 +98,7 @@ const odd = computed(() => billed.data.value ?? [])
               <td class="px-2.5 text-right" :class="number(one.difference) < 0 ? 'text-brick' : ''">
                 {{ one.differs ? `${money(one.difference, true)} in ${plural(one.differs, 'order')}` : 'as expected' }}
               </td>
-              <td class="px-2.5 text-right whitespace-nowrap">
+              <td class="space-x-1.5 px-2.5 text-right whitespace-nowrap">
                 <template v-if="one.told && !one.settled"
                   ><Tag tone="waits">{{ one.told }}</Tag> <Btn small @click="accept(one.id)">Take as it is</Btn></template
                 >
@@ -106,7 +113,9 @@ const odd = computed(() => billed.data.value ?? [])
     </div>
     <div class="mt-7 flex items-center gap-2">
       <h1>Billed by suppliers</h1>
-      <span class="ml-auto" /><Btn @click="bring = 'statements'">Import a statement</Btn>
+      <span class="ml-auto" /><Btn @click="picker?.click()">Import an invoice (UBL)</Btn
+      ><Btn @click="bring = 'statements'">Import a statement</Btn
+      ><input ref="picker" type="file" accept=".xml,application/xml,text/xml" class="hidden" aria-label="The invoice" @change="invoice" />
     </div>
     <p class="text-soft">
       What a statement says of a purchase counts in the profit as soon as it is read; what is odd about it waits here.
@@ -139,7 +148,7 @@ const odd = computed(() => billed.data.value ?? [])
               <td class="px-2.5 text-right">{{ money(one.planned) }}</td>
               <td class="px-2.5 text-right">{{ money(one.charged) }}</td>
               <td class="px-2.5 text-right font-bold" :class="number(one.more) > 0 ? 'text-brick' : ''">{{ money(one.more, true) }}</td>
-              <td class="px-2.5 text-right whitespace-nowrap">
+              <td class="space-x-1.5 px-2.5 text-right whitespace-nowrap">
                 <template v-if="one.what !== 'missing'"
                   ><Btn
                     v-if="number(one.more) > 0 && !one.claimed"

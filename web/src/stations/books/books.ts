@@ -157,6 +157,7 @@ export const settlementsQuery = () => ({ queryKey: ['books', 'settlements'], que
 export const statementsQuery = () => ({ queryKey: ['books', 'statements'], queryFn: () => take(api.GET('/api/v1/books/statements')) })
 export const partnersQuery = () => ({ queryKey: ['books', 'partners'], queryFn: () => take(api.GET('/api/v1/books/partners')) })
 export const costsQuery = () => ({ queryKey: ['books', 'costs'], queryFn: () => take(api.GET('/api/v1/books/costs')) })
+export const weeklyQuery = () => ({ queryKey: ['books', 'weekly'], queryFn: () => take(api.GET('/api/v1/books/weekly')) })
 export const taxQuery = (ask: Pick<Ask, 'first' | 'last'>) => ({
   queryKey: ['books', 'tax', ask],
   queryFn: () => take(api.GET('/api/v1/books/tax', { params: { query: ask } })),
