@@ -21,13 +21,13 @@ VIEWS = {
     "price": "/price",
     "listings": "/price?view=listings&sort=profit&down=1",
     "replay": "/price?view=replay",
-    "fees": "/price?view=fees",
     "watch": "/watch?state=reprice",
     "causes": "/watch?state=groups",
     "orders": "/orders?state=held",
     "transit": "/transit?show=trouble",
+    "books": "/books?period=last-week",
+    "settled": "/books?view=settled",
     "partners": "/setup/partners",
-    "people": "/setup/people",
 }
 
 
