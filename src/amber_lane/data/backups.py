@@ -114,12 +114,37 @@ def look_over(file: Path) -> list[str]:
             elif shape[0] == shapes.newest():
                 found += tallies.wrong(data)
                 found += [f"{n} purchase orders {message}" for message, query in _ADD_UP if (n := data.execute(query).fetchone()[0])]
+                found += [f"{n} {message}" for message, query in _JOURNAL if (n := data.execute(query).fetchone()[0])]
     except sqlite3.DatabaseError as error:
         found.append(f"it cannot be read as data of Amber Lane: {error}")
     return found
 
 
-# What must hold in every house, with the number of rows for which it does not.
+# What must hold in every house, with the number of rows for which it does not. Of the journal: once orders of before it are in it.
+_JOURNALED = "exists (select 1 from setting where name = 'journal_from')"
+_JOURNAL = (
+    (
+        "sold order lines are not in the journal",
+        "select count(*) from order_line l where l.state in ('bought','with_supplier','on_the_road','arrived') and not exists"
+        f" (select 1 from journal_entry e where e.order_id = l.order_id and e.order_line_id = l.id and e.kind = 'sale') and {_JOURNALED}",
+    ),
+    (
+        "events of the journal have no entries",
+        "select count(*) from journal_event v where not exists (select 1 from journal_entry e where e.event_id = v.id)",
+    ),
+    ("entries of the journal stand between one account and itself", "select count(*) from journal_entry where account = against"),
+    (
+        "currencies in which what buyers paid for waiting orders is not what the journal has for them",
+        "with waits as (select o.currency as money, sum(l.paid + l.shipping_paid - l.discount) as n from order_line l"
+        " join \"order\" o on o.id = l.order_id where l.state in ('new','needs_lane','held','ready','refused')"
+        " group by o.currency), has as (select currency as money, sum(case when account = 'open_orders' then amount"
+        " when against = 'open_orders' then -amount else 0 end) as n from journal_entry"
+        " where home_currency = (select home_currency from journal_entry order by id desc limit 1) group by currency)"
+        " select count(*) from (select money from waits union select money from has) both"
+        " left join waits using (money) left join has using (money)"
+        f" where coalesce(waits.n, 0) <> coalesce(has.n, 0) and {_JOURNALED}",
+    ),
+)
 _ADD_UP = (
     (
         "wait to be sent although they went out",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, timedelta
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -13,6 +14,7 @@ from sqlalchemy import select, text
 from sqlalchemy.exc import IntegrityError
 
 from amber_lane.connectors.protocols import Address, PurchaseAnswer, StoreOrder, StoreOrderLine
+from amber_lane.data.backups import look_over
 from amber_lane.data.books import ClosedMonth, JournalEntry
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.prices import Rate
@@ -389,3 +391,19 @@ def test_the_columns_are_kept_in_a_file_that_is_taken_only_where_it_agrees(small
     file.write_bytes(file.read_bytes()[:300])
     columns._HOLDERS.clear()
     assert figures(small) == now
+
+
+def test_the_check_of_the_data_finds_a_journal_that_is_not_whole(small: Small, tmp_path: Path) -> None:
+    first, second = small.order("A", ("S-1", 1, 1000)), small.order("B", ("S-2", 1, 1500))
+    send(small, first.id)
+    small.write(upkeep.finish)
+    file = Path(small.db.engine.url.database)
+    assert look_over(file) == []
+    with small.db.engine.begin() as link:
+        link.execute(text("drop trigger journal_entry_no_delete"))
+        link.execute(text(f"delete from journal_entry where kind = 'sale' or order_id = {second.id}"))
+    assert [one.split(" ", 1)[1] for one in look_over(file)] == [
+        "sold order lines are not in the journal",
+        "events of the journal have no entries",
+        "currencies in which what buyers paid for waiting orders is not what the journal has for them",
+    ]

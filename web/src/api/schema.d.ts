@@ -413,7 +413,7 @@ export interface paths {
         };
         /**
          * Profit Sheet
-         * @description The same table as a sheet, with all of its rows.
+         * @description The same table as a sheet, with all of its rows, and without the columns that were taken out of sight.
          */
         get: operations["books_profit_sheet"];
         put?: never;
@@ -7641,6 +7641,8 @@ export interface components {
         /**
          * OrderBooks
          * @description An order's money as it was planned when it was bought beside what it came to, and every entry of it.
+         *
+         *     untold: what its store did not tell of it: shipping_paid and discount count as nought, tax is worked out.
          */
         OrderBooks: {
             actual: components["schemas"]["Money"];
@@ -7649,6 +7651,8 @@ export interface components {
             /** Parts */
             parts: components["schemas"]["ComparedOut"][];
             planned: components["schemas"]["Money"];
+            /** Untold */
+            untold: string[];
         };
         /** OrderIn */
         OrderIn: {
@@ -12552,6 +12556,7 @@ export interface operations {
                 last: string;
                 /** @description name:value pairs, separated by ; */
                 only?: string;
+                hide?: string;
                 sort?: string;
                 down?: boolean;
                 offset?: number;

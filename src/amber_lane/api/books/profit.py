@@ -153,11 +153,31 @@ HEADER = (
 )  # fmt: skip
 
 
+# Columns of the table on the page -> what they are called in the sheet.
+HIDES = {"net": "net_revenue", "other": "other", "change": "profit_before", "planned": "planned_profit"}
+
+
+class SheetAsked(TableAsked):
+    """How the rows stand, and which columns (as the page calls them) are left out."""
+
+    hide: str = ""
+
+
+def sheet_asked(asked: Asked, hide: Annotated[str, Query(max_length=200)] = "") -> SheetAsked:
+    return SheetAsked(**asked.model_dump(), hide=hide)
+
+
 @router.get("/profit.{form}", responses=SHEET)
 def profit_sheet(
-    context: ReadContext, form: Form, by: Dimension, period: PeriodAsked, only: FiltersAsked, asked: Asked, against: Against = "before"
+    context: ReadContext,
+    form: Form,
+    by: Dimension,
+    period: PeriodAsked,
+    only: FiltersAsked,
+    asked: Annotated[SheetAsked, Depends(sheet_asked)],
+    against: Against = "before",
 ) -> Response:
-    """The same table as a sheet, with all of its rows."""
+    """The same table as a sheet, with all of its rows, and without the columns that were taken out of sight."""
     view = View(by, period, against_of(period, against), only, asked.sort, asked.down, 0, 1_000_000)
     found, home = profit.table(context, view), home_of(context.session)
     rows = [
@@ -165,7 +185,10 @@ def profit_sheet(
          plain(one.before["profit"], home), home]
         for one in (*found.rows, found.total)
     ]  # fmt: skip
-    return as_file(f"profit-by-{by}-{period.first}-{period.last}", form, HEADER, rows)
+    gone = {HIDES.get(one, one) for one in asked.hide.split(",")}
+    kept = [n for n, name in enumerate(HEADER) if name not in gone or name in ("name", "profit", "currency")]
+    head = [HEADER[n] for n in kept]
+    return as_file(f"profit-by-{by}-{period.first}-{period.last}", form, head, [[row[n] for n in kept] for row in rows])
 
 
 class CrossRow(BaseModel):
@@ -372,12 +395,16 @@ class ComparedOut(BaseModel):
 
 
 class OrderBooks(BaseModel):
-    """An order's money as it was planned when it was bought beside what it came to, and every entry of it."""
+    """An order's money as it was planned when it was bought beside what it came to, and every entry of it.
+
+    untold: what its store did not tell of it: shipping_paid and discount count as nought, tax is worked out.
+    """
 
     parts: list[ComparedOut]
     planned: Money
     actual: Money
     entries: list[EntryOut]
+    untold: list[str]
 
 
 @router.get("/orders/{number}")
@@ -397,4 +424,5 @@ def order_books(context: ReadContext, number: Big) -> OrderBooks:
         planned=sure(sum(one.planned for one in parts), home),
         actual=sure(sum(one.actual for one in parts), home),
         entries=[_entry(one, home) for one in entries.of_order(context, number)],
+        untold=entries.untold(context, number),
     )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import timedelta
+from urllib.parse import quote
 
 from sqlalchemy import func, select
 
@@ -67,7 +68,7 @@ def _fees(context: Context) -> Iterator[Alert]:
             f"{one.store_name} takes {share[0]} in {one.category or 'all other categories'}, set are {share[1]}",
             f"by {one.orders} settled orders; set it so, and every price and profit follows",
             one.since,
-            AlertStep("Set it so", go="/price?view=fees"),
+            AlertStep("Set it so", go=f"/price?view=fees&store={one.store}&category={quote(one.category)}&takes={one.real_ppm / 10_000:g}"),
             worth.of(abs(one.a_day), one.currency),
             per_day=True,
             tone="loss" if one.a_day > 0 else "waits",

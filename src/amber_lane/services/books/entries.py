@@ -130,6 +130,12 @@ def profits(context: Context, orders: Sequence[int]) -> dict[int, int]:
     return out
 
 
+def untold(context: Context, order: int) -> list[str]:
+    """What of an order's money its store did not tell, so that it is counted as nought, or worked out: shipping_paid, discount, tax."""
+    told = context.get(Order, order, "order").told
+    return [name for name in ("shipping_paid", "discount", "tax") if name not in told]
+
+
 @dataclass(frozen=True)
 class Compared:
     """One kind of an order's money: as planned when it was bought, as it came to be, and why it differs. House minor units."""

@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import BigInteger, func, select, type_coerce
 from sqlalchemy.orm import Session
 
-from ...core.books import Basis, Kind, Ledger, allocate
+from ...core.books import COSTS, Basis, Kind, Ledger, allocate
 from ...core.numbers import PPM, half_up
 from ...core.states import PURCHASE_LIVE, WAITING_LINES
 from ...data.books import Settlement, SettlementRow, StatementRow
@@ -300,9 +300,11 @@ class _Reader:
 
     def _paid(self, one: Any, rows: list[Any], rate: int | None) -> None:  # noqa: ANN401
         """What went to the supplier; a rate that moved between buying and paying is a gain or a loss of its own."""
-        amount = one.billed if one.billed is not None else one.goods + one.shipping + one.handling
+        mine = [part for key, part in self.out.parts[one.order_id].items() if key.purchase == one.id and key.kind in COSTS]
+        amount = -sum(part.amount for part in mine)
         now = self.kept.get(("paid", one.id), self.rates.of(one.currency))
-        paid, owed = self.rates.turn(amount, one.currency, now), self.rates.turn(amount, one.currency, rate)
+        paid = self.rates.turn(amount, one.currency, now)
+        owed = None if rate is None else -sum(part.home or 0 for part in mine)
         row, parts = rows[0], self.out.parts[one.order_id]
         line = (row.order_line_id, one.id, row.item_id)
         parts[Key(*line, Kind.supplier_paid, Basis.planned)] = Part(
@@ -334,7 +336,7 @@ class _Reader:
                 key = Key(line.id, 0, 0, kind, basis)
                 had, sale = parts.get(key), parts.get(Key(line.id, 0, 0, Kind.sale, Basis.planned))
                 whose = (sale.supplier, sale.item) if sale else (None, None)
-                fresh = Part(share, worth, rate, currency, at, 0, *whose)
+                fresh = Part(share, worth, rate, currency, at, 0, *whose, Ledger.store)
                 parts[key] = fresh if had is None else replace(had, amount=had.amount + share, home=_plus(had.home, worth))
 
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** Profit by anything, as it happens. */
+/** Profit by anything, as it happens; beside it the fall from sales to profit, or the entries behind a figure. */
 import { useQuery, keepPreviousData } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useKeys } from '@/app/keys'
@@ -12,9 +12,10 @@ import DayLine from './DayLine.vue'
 import EntriesBench from './EntriesBench.vue'
 import PeriodBar from './PeriodBar.vue'
 import ProfitTable from './ProfitTable.vue'
-import { BYS, daysQuery, useBooks, type By, type Number } from './books'
+import SalesToProfit from './SalesToProfit.vue'
+import { BYS, COLUMNS, daysQuery, useBooks, type By, type Number } from './books'
 
-const { set, text, by, query, days, only } = useBooks()
+const { set, text, by, query, days, only, hidden } = useBooks()
 const asked = useQuery(computed(() => ({ ...daysQuery({ ...days.value, only: only.value }), placeholderData: keepPreviousData })))
 const { data } = asked
 const opened = ref<Number | null>(null)
@@ -30,18 +31,24 @@ const FIGURES: [string, string][] = [
   ['refunds', 'Refunds'],
 ]
 const sheet = (form: string) =>
-  `api/v1/books/profit.${form}?${new URLSearchParams({ ...query.value, by: by.value, sort: text('sort') || 'profit', down: String(text('sort') ? text('down') === '1' : true) })}`
+  `api/v1/books/profit.${form}?${new URLSearchParams({ ...query.value, by: by.value, sort: text('sort') || 'profit', down: String(text('sort') ? text('down') === '1' : true), hide: text('hide') })}`
 const lines = (form: string) => `api/v1/books/books.${form}?${new URLSearchParams(days.value)}`
 const total = computed(() => {
   const sum = (data.value?.days ?? []).reduce((all, one) => all + Math.round(Number(one.profit.amount) * 1000), 0)
   const one = data.value?.days[0]?.profit
   return one ? money({ amount: (sum / 1000).toFixed((one.amount.split('.')[1] ?? '').length), currency: one.currency }) : ''
 })
+function show(key: string, on: boolean) {
+  const next = new Set(hidden.value)
+  if (on) next.delete(key)
+  else next.add(key)
+  set({ hide: [...next].join(',') || undefined })
+}
 useKeys('Profit', [{ key: 'escape', message: 'close the entries', run: () => (opened.value = null) }])
 </script>
 
 <template>
-  <div class="grid h-full" :class="opened ? 'grid-cols-[minmax(0,1fr)_300px] xl:grid-cols-[minmax(0,1fr)_340px]' : ''">
+  <div class="grid h-full grid-cols-[minmax(0,1fr)_300px] xl:grid-cols-[minmax(0,1fr)_340px]">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 overflow-auto p-4.5">
       <div class="flex flex-wrap items-center gap-x-3 gap-y-2">
         <h1>{{ total ? `${total} profit` : 'Profit' }}</h1>
@@ -74,7 +81,19 @@ useKeys('Profit', [{ key: 'escape', message: 'close the entries', run: () => (op
         >
           <option v-for="[key, name] in FIGURES" :key="key" :value="key">{{ name }}</option>
         </select>
-        <label v-else class="flex items-center gap-1.5 text-soft"
+        <details v-if="!across" class="relative">
+          <summary class="flex h-8 cursor-pointer items-center rounded border border-rule bg-sheet px-3 font-semibold hover:bg-shade">
+            Columns
+          </summary>
+          <div class="absolute right-0 z-20 mt-1 w-44 rounded border border-rule bg-sheet p-2 shadow-md">
+            <label v-for="[key, name] in COLUMNS" :key="key" class="flex h-7 items-center gap-2"
+              ><input type="checkbox" :checked="!hidden.has(key)" @change="show(key, ($event.target as HTMLInputElement).checked)" />{{
+                name
+              }}</label
+            >
+          </div>
+        </details>
+        <label v-if="!across" class="flex items-center gap-1.5 text-soft"
           ><input
             type="checkbox"
             :checked="!!text('planned')"
@@ -83,10 +102,14 @@ useKeys('Profit', [{ key: 'escape', message: 'close the entries', run: () => (op
         >
       </div>
       <Cross v-if="across" :across="across" :figure="text('figure') || 'profit'" class="shrink-0 overflow-visible!" />
-      <ProfitTable v-else :short="!!opened" :chosen="opened" class="shrink-0 overflow-visible!" @open="opened = $event" />
+      <ProfitTable v-else short :chosen="opened" class="shrink-0 overflow-visible!" @open="opened = $event" />
     </section>
-    <aside v-if="opened" class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="The entries behind it">
-      <EntriesBench :of="opened" />
+    <aside
+      class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5"
+      :aria-label="opened ? 'The entries behind it' : 'From sales to profit'"
+    >
+      <EntriesBench v-if="opened" :of="opened" />
+      <SalesToProfit v-else />
     </aside>
   </div>
 </template>

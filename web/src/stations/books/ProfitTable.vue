@@ -11,7 +11,7 @@ import { BYS, profitQuery, useBooks, type Figures, type Number } from './books'
 
 const props = defineProps<{ short?: boolean; chosen?: Number | null }>()
 const emit = defineEmits<{ open: [of: Number] }>()
-const { set, text, by, query, only } = useBooks()
+const { set, text, by, query, only, hidden } = useBooks()
 const sort = computed(() => text('sort') || (['day', 'week', 'month'].includes(by.value) ? 'name' : 'profit'))
 const down = computed(() => (text('sort') ? text('down') === '1' : true))
 const asked = useQuery(
@@ -31,7 +31,7 @@ interface Column {
 const figure = (key: keyof Figures) => (one: Schema<'ProfitRow'>) => one.now[key] as Money
 /** Shown only where there is something of it, so that each row adds up. */
 const some = (key: 'other') => [...(data.value?.rows ?? []), data.value?.total].some((one) => one && number(one.now[key]) !== 0)
-const columns = computed<Column[]>(() => [
+const all = computed<Column[]>(() => [
   { key: 'orders', label: 'Orders', plain: (one) => count(one.now.orders) },
   ...(wide.value && !props.short ? [{ key: 'units', label: 'Units', plain: (one: Schema<'ProfitRow'>) => count(one.now.units) }] : []),
   { key: 'net', label: 'Net revenue', of: figure('net') },
@@ -60,6 +60,8 @@ const columns = computed<Column[]>(() => [
     : []),
   { key: 'change', label: 'Change', of: (one) => one.change },
 ])
+/** Without those that were taken out of sight; what remains is a matter of the address, and of the export. */
+const columns = computed(() => all.value.filter((one) => !hidden.value.has(one.key)))
 function toggle(key: string) {
   set({ sort: key, down: sort.value === key && down.value ? undefined : '1' })
 }

@@ -64,7 +64,9 @@ const odd = computed(() => billed.data.value ?? [])
           >{{ one.store_name }} takes {{ share(one.real_ppm) }} in {{ one.category || 'all other categories' }}, set are
           {{ share(one.set_ppm) }}</b
         >; of {{ plural(one.orders, 'settled order') }}, {{ money(one.a_day) }} a day.</span
-      ><RouterLink to="/price?view=fees"><Btn small kind="main">Set it so</Btn></RouterLink>
+      ><RouterLink :to="`/price?view=fees&store=${one.store}&category=${encodeURIComponent(one.category)}&takes=${one.real_ppm / 10_000}`"
+        ><Btn small kind="main">Set it so</Btn></RouterLink
+      >
     </section>
     <div class="sheet mt-3 overflow-auto">
       <Sight

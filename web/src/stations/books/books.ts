@@ -21,6 +21,19 @@ export const BYS: { key: By; label: string }[] = [
   { key: 'week', label: 'Week' },
   { key: 'month', label: 'Month' },
 ]
+/** Columns that may be taken out of sight. */
+export const COLUMNS: [string, string][] = [
+  ['orders', 'Orders'],
+  ['units', 'Units'],
+  ['net', 'Net revenue'],
+  ['fees', 'Fees'],
+  ['goods', 'Goods'],
+  ['sending', 'Sending'],
+  ['refunds', 'Refunds'],
+  ['other', 'Other'],
+  ['margin', 'Margin'],
+  ['change', 'Change'],
+]
 export const PERIODS = [
   { key: 'week', label: 'This week' },
   { key: 'last-week', label: 'Last week' },
@@ -96,7 +109,9 @@ export function useBooks() {
   /** What every view asks with. */
   const query = computed(() => ({ ...days.value, against: against.value, only: only.value }))
   const told = computed(() => `${dayOf(days.value.first)} to ${dayOf(days.value.last)}`)
-  return { set, text, period, days, against, only, by, query, told }
+  /** Columns that are not shown. */
+  const hidden = computed(() => new Set(text('hide').split(',').filter(Boolean)))
+  return { set, text, period, days, against, only, by, query, told, hidden }
 }
 
 export interface TableAsk {

@@ -8,6 +8,13 @@ import { BASES, KINDS, orderQuery } from '@/stations/books/books'
 const props = defineProps<{ order: number }>()
 const { data } = useQuery(computed(() => orderQuery(props.order)))
 const differs = computed(() => data.value?.parts.some((one) => one.reasons.length) ?? false)
+/** What the store did not tell of the order's money, and what is done about it. */
+const silent = computed(() => {
+  const all = data.value?.untold ?? []
+  const nought = [all.includes('shipping_paid') && 'sending', all.includes('discount') && 'discounts'].filter(Boolean).join(' and ')
+  const told = [nought && `it tells nothing of ${nought}, so none are counted`, all.includes('tax') && 'tax is worked out as set for it']
+  return all.length ? `Of its store: ${told.filter(Boolean).join('; ')}.` : ''
+})
 </script>
 
 <template>
@@ -36,6 +43,11 @@ const differs = computed(() => data.value?.parts.some((one) => one.reasons.lengt
         <td class="px-2 text-right">{{ money(data.planned) }}</td>
         <td class="px-2 text-right">{{ money(data.actual) }}</td>
         <td />
+      </tr>
+      <tr v-if="silent" class="text-xs text-soft">
+        <td colspan="4" class="px-3.5 py-1">
+          {{ silent }}
+        </td>
       </tr>
     </tbody>
   </table>

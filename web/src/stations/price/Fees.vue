@@ -7,6 +7,7 @@ import { tell } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DraftModal from '@/parts/DraftModal.vue'
 import Sight from '@/parts/Sight.vue'
+import { useAsk } from '@/parts/ask'
 import Rates from './Rates.vue'
 import { fromText } from './rules'
 import { major, minor } from '@/parts/format'
@@ -29,6 +30,8 @@ interface Form {
   currency: string
   touched: boolean
 }
+/** A link from Books proposes what a store really takes of a category. */
+const { text, set } = useAsk(() => '')
 const asked = useQuery({ queryKey: ['fees'], queryFn: () => take(api.GET('/api/v1/prices/fees')) })
 const { data } = asked
 const forms = ref<Form[]>([])
@@ -59,6 +62,20 @@ watch(
     )
   },
   { immediate: true },
+)
+watch(
+  forms,
+  (now) => {
+    const form = now.find((one) => String(one.id) === text('store'))
+    if (!form || !text('takes')) return
+    const fee = form.fees.find((one) => one.category === text('category'))
+    if (fee) fee.percent = text('takes')
+    else form.fees.push({ category: text('category'), percent: text('takes'), least: '', cap: '', fixed: '' })
+    form.touched = true
+    set({ store: undefined, category: undefined, takes: undefined })
+    look(form)
+  },
+  { flush: 'post' },
 )
 
 const share = (text: string) => fromText('margin', 'step', text || '0')
