@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import os
 import sys
+from collections.abc import Sequence
 from datetime import datetime
 from decimal import Decimal
 from pathlib import Path
@@ -43,14 +44,9 @@ def calc_price(
 ) -> None:
     """Price a list by the same rules as the application."""
     from .sheets import price as sheet
-    from .sheets.table import write_csv
 
     try:
-        rows = sheet.price_sheet(source.read_bytes(), currency.upper())
-        # The reason column is there only when a row needs it, so that a clean list stays seven columns wide.
-        width = len(sheet.HEADER) if any(row[-1] for row in rows) else len(sheet.HEADER) - 1
-        with target.open("w", encoding="utf-8", newline="") as out:
-            write_csv(out, sheet.HEADER[:width], [row[:width] for row in rows])
+        _written(target, sheet.HEADER, sheet.price_sheet(source.read_bytes(), currency.upper()))
     except (OSError, ValueError) as error:
         typer.echo(f"amber-lane: {error}", err=True)
         raise typer.Exit(2) from error
@@ -134,6 +130,46 @@ def calc_bridge(
         rows = sheet.bridge_sheets(before.read_bytes(), after.read_bytes(), currency.upper())
         with target.open("w", encoding="utf-8", newline="") as out:
             write_csv(out, sheet.HEADER, rows)
+    except (OSError, ValueError) as error:
+        typer.echo(f"amber-lane: {error}", err=True)
+        raise typer.Exit(2) from error
+
+
+def _written(target: Path, header: Sequence[str], rows: list[list[str]]) -> None:
+    """A calculator's sheet; its reason column is there only when a row needs it, so that a clean sheet has its columns alone."""
+    from .sheets.table import write_csv
+
+    width = len(header) if any(row[-1] for row in rows) else len(header) - 1
+    with target.open("w", encoding="utf-8", newline="") as out:
+        write_csv(out, header[:width], [row[:width] for row in rows])
+
+
+@calc.command("print")
+def calc_print(
+    source: Annotated[Path, typer.Argument(help="The jobs: artwork, where it lies on its area in mm, the cloth's colour, the limits.")],
+    target: Annotated[Path, typer.Argument(help="Where the answers go, CSV.")],
+) -> None:
+    """Look whether artwork is sharp enough, inside its area, and readable on the cloth."""
+    from .sheets import print_jobs as sheet
+
+    try:
+        _written(target, sheet.HEADER, sheet.print_sheet(source.read_bytes(), source.parent))
+    except (OSError, ValueError) as error:
+        typer.echo(f"amber-lane: {error}", err=True)
+        raise typer.Exit(2) from error
+
+
+@calc.command("reorder")
+def calc_reorder(
+    source: Annotated[Path, typer.Argument(help="Daily sales, lead time, stock and costs by SKU.")],
+    target: Annotated[Path, typer.Argument(help="Where the answers go, CSV.")],
+    currency: Annotated[str, typer.Option(help="The money of all amounts, which says how many decimals there are.")] = FIXED,
+) -> None:
+    """Say for each SKU when to send how many, in whole cartons."""
+    from .sheets import reorder as sheet
+
+    try:
+        _written(target, sheet.HEADER, sheet.reorder_sheet(source.read_bytes(), currency.upper()))
     except (OSError, ValueError) as error:
         typer.echo(f"amber-lane: {error}", err=True)
         raise typer.Exit(2) from error
