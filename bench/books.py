@@ -15,7 +15,8 @@ from amber_lane.data.session import Database
 from amber_lane.services.base import journal_marks
 from amber_lane.services.base.context import Context
 from amber_lane.services.books import columns, profit, why
-from amber_lane.services.books.profit import DIMENSIONS, Period, View
+from amber_lane.services.books.grouping import DIMENSIONS, Period
+from amber_lane.services.books.profit import View
 from amber_lane.services.purchasing import purchase_orders
 
 from . import big, orders

@@ -38,7 +38,7 @@ def browser_context_args():
     return {"viewport": {"width": 1280, "height": 800}, "locale": "en-GB", "timezone_id": "UTC", "reduced_motion": "reduce"}
 
 
-def eventually(check: Callable[[], bool], within: float = 10.0, page: Page | None = None) -> None:
+def eventually(check: Callable[[], bool], within: float = 25.0, page: Page | None = None) -> None:
     """Wait for what runs by itself; fails when it has not come about in time. page: one whose calls are to go on being met."""
     until = time.monotonic() + within
     while not check():

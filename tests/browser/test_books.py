@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from amber_lane.data.books import ClosedMonth, JournalEntry
 from amber_lane.data.orders import Order
 from amber_lane.services.books import profit
-from amber_lane.services.books.profit import Period
+from amber_lane.services.books.grouping import Period
 from amber_lane.services.purchasing import purchase_orders
 
 

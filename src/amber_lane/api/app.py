@@ -34,7 +34,7 @@ from ..services.base.credentials import CredentialStore
 from ..services.partners.registry import ConnectorRegistry
 from ..settings import Settings
 from .alerts import today
-from .books import ledgers, profit
+from .books import costs, held_against, profit, ranking
 from .catalogue import search
 from .delivery import agent_leases
 from .deps import AppState, known_questions, managers_only, seated
@@ -153,7 +153,7 @@ OPEN_TO_ALL = (sign_in, own_sign_in, agent_leases, agent_portal)
 FOR_MANAGERS = (
     today, mapping_queue, lanes, prices, explanations, exchange_rates, sweeps, buying_accounts, first_steps, going_live, life_cycle, users,
     purchase_orders, payment_batches, decision_groups, order_acts, orders, parcels, connections, sheets, partner_terms,
-    allowance, catalogue_sheets, sourcing, search, listings, variant_matrix, profit, ledgers,
+    allowance, catalogue_sheets, sourcing, search, listings, variant_matrix, profit, held_against, costs, ranking,
 )  # fmt: skip
 
 

@@ -19,7 +19,8 @@ from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today, weekly_mail
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.books import partners_compared, profit, ranking, settlements, sheets_out, statements
-from amber_lane.services.books.profit import Period, View
+from amber_lane.services.books.grouping import Period
+from amber_lane.services.books.profit import View
 from amber_lane.services.mapping import lanes
 from amber_lane.services.purchasing import purchase_orders
 

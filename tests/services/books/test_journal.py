@@ -23,7 +23,8 @@ from amber_lane.services.activity import undo
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict
 from amber_lane.services.books import columns, entries, overheads, profit, upkeep
-from amber_lane.services.books.profit import Period, View
+from amber_lane.services.books.grouping import DIMENSIONS, Period
+from amber_lane.services.books.profit import View
 from amber_lane.services.orders import order_lines, orders
 from amber_lane.services.purchasing import payment_batches, purchase_orders
 
@@ -349,9 +350,9 @@ def test_every_way_of_looking_sums_to_the_same(small: Small) -> None:
     these = Period(TODAY - timedelta(days=5), TODAY + timedelta(days=9))
     with small.db.reading() as s:
         context = small.context(s)
-        every = [dict(profit.table(context, View(by, these, these.before())).total.now.of) for by in profit.DIMENSIONS]
+        every = [dict(profit.table(context, View(by, these, these.before())).total.now.of) for by in DIMENSIONS]
         assert all(one == every[0] for one in every) and every[0]["orders"] == 6
-        for by in profit.DIMENSIONS:
+        for by in DIMENSIONS:
             found = profit.table(context, View(by, these, these.before(), limit=500))
             for name, total in found.total.now.of.items():
                 if name != "orders":

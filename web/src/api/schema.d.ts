@@ -10557,7 +10557,7 @@ export interface components {
             supplier: string;
         };
         /** CloseAsk */
-        amber_lane__api__books__ledgers__CloseAsk: {
+        amber_lane__api__books__costs__CloseAsk: {
             /**
              * Month
              * Format: date
@@ -11812,7 +11812,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__books__ledgers__CloseAsk"];
+                "application/json": components["schemas"]["amber_lane__api__books__costs__CloseAsk"];
             };
         };
         responses: {

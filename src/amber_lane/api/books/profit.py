@@ -12,7 +12,8 @@ from ...core.currency import plain
 from ...services.base.errors import Invalid
 from ...services.base.regional import home_of
 from ...services.books import entries, profit, why
-from ...services.books.profit import Figures, Group, Period, View
+from ...services.books.grouping import Figures, Period
+from ...services.books.profit import Group, View
 from ..deps import ReadContext
 from ..imports.sheets import as_file
 from ..schemas import SHEET, Big, Form, Money, money, sure

@@ -18,7 +18,7 @@ from ...data.tallies import tally
 from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Conflict
-from ..books import profit
+from ..books import grouping, profit
 from ..orders import order_profit, orders
 from ..pricing import exchange_rates
 from . import books_alerts, goods_alerts, price_alerts, sending_alerts, trade_alerts
@@ -246,6 +246,6 @@ def _profit_by_day(context: Context, days: int) -> tuple[list[DayProfit], list[s
     expected = sum(worth.of(int(amount or 0), currency) for currency, amount in context.session.execute(ready))
     out = [
         DayProfit(day, sales, left, expected if day == last else 0)
-        for day, sales, left in profit.days_of(context, profit.Period(last - timedelta(days=days - 1), last))
+        for day, sales, left in profit.days_of(context, grouping.Period(last - timedelta(days=days - 1), last))
     ]
     return out, sorted({*worth.left_out, *profit.left_out(context)})

@@ -16,7 +16,8 @@ from ..base.context import Context
 from ..base.errors import Invalid
 from ..base.regional import home_of
 from ..books import profit, why
-from ..books.profit import Period, View
+from ..books.grouping import Period
+from ..books.profit import View
 from ..outbox import queue
 from . import today
 

@@ -19,7 +19,7 @@ from ..base.regional import home_of
 from ..orders.order_profit import rate_between, turn
 from ..pricing.exchange_rates import HomeWorth
 from . import columns
-from .profit import FIGURES, FINE, Period, keys_of, narrowed
+from .grouping import FIGURES, FINE, Period, keys_of, narrowed
 
 MOST = 500
 

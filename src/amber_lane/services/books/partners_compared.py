@@ -24,7 +24,8 @@ from ..mapping.performance import seen
 from ..pricing.exchange_rates import HomeWorth
 from ..pricing.policy import refund_cost
 from . import columns, profit
-from .profit import Period, View
+from .grouping import Period
+from .profit import View
 
 # Most SKUs whose lanes are weighed against each other, those that sell most.
 MOST = 5000

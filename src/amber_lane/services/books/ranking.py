@@ -18,7 +18,7 @@ from ...data.watch import ListingDecision
 from ..base import house_days
 from ..base.context import Context
 from . import columns
-from .profit import Grouped, Period, keys_of
+from .grouping import Grouped, Period, keys_of
 
 WINDOW = 28
 DAY_MS = 86_400_000

@@ -15,7 +15,7 @@ from ...data.setup import Store, Supplier
 from ...data.shelf import Sku
 from ..base.context import Context
 from ..base.regional import home_of
-from .profit import Period
+from .grouping import Period
 
 BOOKS = (
     "date", "store", "order_no", "sku", "supplier", "sale", "shipping_paid", "discount", "tax", "store_fee", "payment_fee", "goods",

@@ -17,7 +17,8 @@ from ...data.source import Item
 from ...data.watch import ListingDecision
 from ..base import house_days
 from ..base.context import Context
-from .profit import Period, by_sku
+from .grouping import Period
+from .profit import by_sku
 
 # Acts that change what is earned, by the effect that they may be behind.
 ACTS: dict[str, tuple[str, ...]] = {

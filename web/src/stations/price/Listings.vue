@@ -26,7 +26,7 @@ const columns: Column[] = [
   { key: 'state', label: 'State', width: '88px' },
   { key: 'supplier', label: 'Lane', width: '130px', wide: true },
   { key: 'price', label: 'Price', right: true, width: '76px' },
-  { key: 'landed', label: 'Landed', right: true, width: '74px' },
+  { key: 'landed', label: 'Landed cost', right: true, width: '90px' },
   { key: 'profit', label: 'Profit', right: true, width: '76px' },
   { key: 'margin', label: 'Margin', right: true, sort: false, width: '72px', wide: true },
   { key: 'quantity', label: 'Shows', right: true, width: '62px' },

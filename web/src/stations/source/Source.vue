@@ -37,7 +37,7 @@ const narrow = useMediaQuery('(max-width: 1180px)')
 const columns = computed<Column[]>(() => [
   { key: 'title', label: 'Item', sort: false },
   { key: 'days', label: 'Arrives', width: '76px', right: true },
-  { key: 'lands', label: 'Landed', width: '78px', right: true },
+  { key: 'lands', label: 'Landed cost', width: '90px', right: true },
   { key: 'price', label: 'You’d sell at', width: '88px', right: true, sort: false },
   { key: 'profit', label: 'Profit', width: '92px', right: true },
   ...(narrow.value ? [] : [{ key: 'margin', label: 'Margin', width: '66px', right: true }]),
