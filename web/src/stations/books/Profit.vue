@@ -48,7 +48,7 @@ useKeys('Profit', [{ key: 'escape', message: 'close the entries', run: () => (op
 </script>
 
 <template>
-  <div class="grid h-full grid-cols-[minmax(0,1fr)_300px] xl:grid-cols-[minmax(0,1fr)_340px]">
+  <div class="grid h-full grid-cols-[minmax(0,1fr)_300px]">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 overflow-auto p-4.5">
       <div class="flex flex-wrap items-center gap-x-3 gap-y-2">
         <h1>{{ total ? `${total} profit` : 'Profit' }}</h1>
@@ -86,6 +86,13 @@ useKeys('Profit', [{ key: 'escape', message: 'close the entries', run: () => (op
             Columns
           </summary>
           <div class="absolute right-0 z-20 mt-1 w-44 rounded border border-rule bg-sheet p-2 shadow-md">
+            <label class="flex h-7 items-center gap-2"
+              ><input
+                type="checkbox"
+                :checked="!!text('planned')"
+                @change="set({ planned: ($event.target as HTMLInputElement).checked ? '1' : undefined })"
+              />Planned, beside profit</label
+            >
             <label v-for="[key, name] in COLUMNS" :key="key" class="flex h-7 items-center gap-2"
               ><input type="checkbox" :checked="!hidden.has(key)" @change="show(key, ($event.target as HTMLInputElement).checked)" />{{
                 name
@@ -93,16 +100,9 @@ useKeys('Profit', [{ key: 'escape', message: 'close the entries', run: () => (op
             >
           </div>
         </details>
-        <label v-if="!across" class="flex items-center gap-1.5 text-soft"
-          ><input
-            type="checkbox"
-            :checked="!!text('planned')"
-            @change="set({ planned: ($event.target as HTMLInputElement).checked ? '1' : undefined })"
-          />planned beside it</label
-        >
       </div>
-      <Cross v-if="across" :across="across" :figure="text('figure') || 'profit'" class="shrink-0 overflow-visible!" />
-      <ProfitTable v-else short :chosen="opened" class="shrink-0 overflow-visible!" @open="opened = $event" />
+      <Cross v-if="across" :across="across" :figure="text('figure') || 'profit'" class="shrink-0 overflow-x-auto" />
+      <ProfitTable v-else short long-names :chosen="opened" class="shrink-0 overflow-x-auto" @open="opened = $event" />
     </section>
     <aside
       class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5"

@@ -9,7 +9,7 @@ import Sight from '@/parts/Sight.vue'
 import { count, money, number, percent, plural } from '@/parts/format'
 import { BYS, profitQuery, useBooks, type Figures, type Number } from './books'
 
-const props = defineProps<{ short?: boolean; chosen?: Number | null }>()
+const props = defineProps<{ short?: boolean; longNames?: boolean; chosen?: Number | null }>()
 const emit = defineEmits<{ open: [of: Number] }>()
 const { set, text, by, query, only, hidden } = useBooks()
 const sort = computed(() => text('sort') || (['day', 'week', 'month'].includes(by.value) ? 'name' : 'profit'))
@@ -115,7 +115,12 @@ const lines = computed(() => [...(data.value?.rows ?? []), ...(data.value ? [{ .
         </thead>
         <tbody>
           <tr v-for="row in lines" :key="row.key" class="h-8 border-b border-rule-2" :class="row.key === -1 ? 'font-bold' : ''">
-            <th scope="row" :class="short ? 'max-w-36' : 'max-w-64'" class="truncate px-2.5" :title="row.name">
+            <th
+              scope="row"
+              :class="longNames && !text('planned') ? 'max-w-46' : short ? 'max-w-36' : 'max-w-64'"
+              class="truncate px-2.5"
+              :title="row.name"
+            >
               <span v-if="row.key === -1">All {{ plural(data!.count, label === 'SKU' ? 'SKU' : label.toLowerCase(), many) }}</span>
               <RouterLink v-else-if="by === 'order' && row.key" class="font-normal hover:underline" :to="`/orders?state=all&row=${row.key}`"
                 ><span class="code">{{ row.code }}</span> {{ row.name }}</RouterLink

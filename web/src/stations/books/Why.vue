@@ -68,7 +68,7 @@ useKeys('Why it changed', [
         <LeftOut :of="data!.left_out" />
       </Sight>
       <Pills :options="BYS" :chosen="by" label="Rows by" @choose="set({ by: $event, sort: undefined, down: undefined })" />
-      <ProfitTable short :chosen="opened" class="shrink-0 overflow-visible!" @open="opened = $event" />
+      <ProfitTable short :chosen="opened" class="shrink-0 overflow-x-auto" @open="opened = $event" />
       <p class="text-xs text-soft">Every figure opens to the entries behind it. The effects add up to the change exactly.</p>
     </section>
     <aside class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="What is behind it">
