@@ -16,7 +16,10 @@ def _one_of(column: str, values: type[Kind | Basis | Ledger]) -> CheckConstraint
 
 
 class JournalEvent(Row):
-    """What caused entries. source: order, purchase, bill, settlement, statement, person, overhead; about: its number or reference there."""
+    """What caused entries. source: order, purchase, bill, settlement, statement, refund, reversal, payment, overhead.
+
+    about: the number of the order, or the reference of what is of no order.
+    """
 
     __tablename__ = "journal_event"
     source: Mapped[str]

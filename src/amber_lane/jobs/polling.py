@@ -217,22 +217,24 @@ class Reader:
         return fresh
 
     def settlements(self, store_id: int) -> int:
-        """What a store paid out since the last look, once a day; each page and its cursor in one transaction. Returns how many rows."""
+        """What a store paid out since the last look, every six hours; each page and its cursor in one transaction. A page that could not
+        be read whole is asked for again the next time, and keeps none of the later ones waiting. Returns how many rows."""
         fresh = 0
         try:
             link = self._opened(self.connectors.store, store_id)
             if not link.tells_settlements:
                 return 0
-            more = True
+            with self.db.reading() as s:
+                cursor = self.context(s, "Books").get(Store, store_id, "store").settled_cursor or ""
+            more = whole = True
             while more:
-                with self.db.reading() as s:
-                    cursor = self.context(s, "Books").get(Store, store_id, "store").settled_cursor or ""
                 page, _ = self._again(lambda: link.settlements(cursor))  # noqa: B023
                 with self.db.writing() as s:
                     context = self.context(s, "Books")
                     store = context.get(Store, store_id, "store")
-                    fresh += settlements.take_page(context, store, page)
-                more = page.more and page.cursor != cursor
+                    fresh += settlements.take_page(context, store, page, whole)
+                whole = whole and not page.unreadable
+                more, cursor = page.more and page.cursor != cursor, page.cursor
         except OutsideError as error:
             self._health("store", store_id, error)
         finally:

@@ -8,7 +8,7 @@ from fractions import Fraction
 import pytest
 from sqlalchemy import select
 
-from amber_lane.connectors.protocols import SettlementLine
+from amber_lane.connectors.protocols import SettlementLine, SettlementPage
 from amber_lane.data.books import JournalEntry, Settlement, SettlementRow, StatementRow
 from amber_lane.data.orders import Order, PurchaseOrder
 from amber_lane.data.outbox import Outbox
@@ -75,6 +75,26 @@ def test_a_payout_as_expected_changes_no_profit_and_clears_what_the_store_owes(s
     again = sold.sheet("settlements", sheet)
     assert again.counts["same"] == 5 and len(sold.all(select(SettlementRow))) == 4
     assert sold.write(writes_nothing) and kinds(sold) == []
+
+
+def test_a_page_that_cannot_be_read_whole_is_asked_for_again_and_nothing_is_taken_twice(sold: Small) -> None:
+    def page(context, cursor: str, bad: list[str], whole: bool) -> str | None:
+        store = context.session.get(Store, 1)
+        line = SettlementLine(f"P-{cursor}", "1", "A", "sale", 3500, context.now)
+        settlements.take_page(context, store, SettlementPage([line], cursor, False, bad), whole)
+        return store.settled_cursor
+
+    assert sold.write(lambda context: page(context, "1", [], True)) == "1"
+    assert sold.write(lambda context: page(context, "2", ["P-2: no"], True)) == "1"
+    assert sold.write(lambda context: page(context, "3", [], False)) == "1", "what came after it is taken all the same"
+    assert sold.write(lambda context: page(context, "2", [], True)) == "2"
+    assert len(sold.all(select(SettlementRow))) == 3
+
+
+def test_a_credit_in_a_statement_is_never_a_charge(sold: Small) -> None:
+    one = purchases(sold)[0]
+    checked = sold.sheet("statements", STATED + f"Supply House,{one.reference},goods,-2.00,GBP,2026-03-12\n")
+    assert "refund or rebate" in checked.bad[0][1] and not sold.all(select(StatementRow))
 
 
 def test_a_fee_that_is_not_what_was_set_is_in_the_profit_with_its_reason(sold: Small) -> None:
@@ -158,6 +178,8 @@ def test_a_statement_as_ordered_is_quiet_and_what_is_odd_waits_with_its_step(sol
     assert [row.key for row in sold.all(select(Outbox).where(Outbox.kind == "mail")) if "statement" in row.key] == [
         f"statement-1-{two.reference}"
     ]
+    with pytest.raises(Conflict, match="asked for it already"):
+        sold.write(lambda context: statements.claim(context, 1, two.reference))
     sold.write(lambda context: statements.accept(context, 1, "X-1"))
     assert kinds(sold) == []
     sold.write(lambda context: undo.undo(context, sold.act("statement.accept").id))

@@ -20,8 +20,9 @@ from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.prices import Rate
 from amber_lane.data.setup import Store, Supplier
 from amber_lane.services.activity import undo
+from amber_lane.services.base import regional
 from amber_lane.services.base.context import Context
-from amber_lane.services.base.errors import Conflict
+from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.books import columns, entries, overheads, profit, upkeep
 from amber_lane.services.books.grouping import DIMENSIONS, Period
 from amber_lane.services.books.profit import View
@@ -282,6 +283,33 @@ def test_a_house_of_before_is_written_up_once(small: Small) -> None:
     with small.db.reading() as s:
         assert upkeep.due(small.context(s)) == []
     whole(small)
+
+
+def test_a_house_that_takes_another_currency_has_its_books_in_it(small: Small) -> None:
+    order = small.order("A", ("S-1", 2, 1000))
+    send(small, order.id)
+    small.write(upkeep.finish)
+
+    def move(context: Context) -> None:
+        context.session.add(Rate(base="GBP", quote="EUR", day=context.now, nano=1_200_000_000, source="hand"))
+        regional.set_place(context, regional.Place("DE", "UTC", "dmy", ",", "EUR"))
+
+    was = figures(small)
+    small.write(move)
+    with small.db.reading() as s:
+        late = upkeep.due(small.context(s))
+    assert late == [order.id]
+    small.write(lambda context: upkeep.catch_up(context, late))
+    small.write(upkeep.finish)
+    now = figures(small)
+    assert (now["sales"], now["orders"], now["units"]) == (was["sales"] * 12 // 10, 1, 2)
+    with small.db.reading() as s:
+        assert upkeep.due(small.context(s)) == []
+
+
+def test_a_fixed_cost_of_long_ago_is_refused(small: Small) -> None:
+    with pytest.raises(Invalid, match="10 years ago"):
+        small.write(lambda context: overheads.save(context, overheads.OverheadTerms("Old", 100, "GBP", date(1, 1, 1))))
 
 
 def test_fixed_costs_are_spread_over_their_days_to_the_penny(small: Small) -> None:

@@ -24,9 +24,12 @@ Dimension = Literal["order", "sku", "category", "supplier", "item", "store", "co
 Against = Literal["before", "year"]
 Effect = Literal["new", "ended", "volume", "mix", "price", "cost", "fees", "other"]
 MOST_DAYS = 3700
+FIRST_YEAR, LAST_YEAR = 1990, 2200
 
 
 def period_asked(first: date, last: date) -> Period:
+    if first.year < FIRST_YEAR or last.year > LAST_YEAR:
+        raise Invalid(f"days lie between {FIRST_YEAR} and {LAST_YEAR}")
     if last < first:
         raise Invalid("the last day is before the first one")
     if (last - first).days > MOST_DAYS:

@@ -6,6 +6,7 @@ columns, so that a start need not read a million rows; it is made anew where it 
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -133,7 +134,8 @@ def _keep(holder: _Holder, place: Path | None) -> None:
     """Write the columns beside the data; whoever is killed meanwhile leaves the old file."""
     if place is None or holder.whole is None:
         return
-    fresh = place.with_suffix(".part")
+    # The pages' process and the worker's may both write it.
+    fresh = place.with_suffix(f".{os.getpid()}.part")
     try:
         with fresh.open("wb") as out:
             words = np.array(holder.whole.words or [""], dtype=np.str_)

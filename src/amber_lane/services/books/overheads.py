@@ -23,6 +23,8 @@ from .targets import About, Part
 
 SOURCE = "overhead"
 MOST = 10**9
+# Each day of a fixed cost is an entry.
+YEARS = 10
 
 
 @dataclass(frozen=True)
@@ -74,6 +76,8 @@ def _checked(context: Context, terms: OverheadTerms, row: Overhead) -> Overhead:
         raise Invalid("say what it is for", {"name": "is empty"})
     if not 0 < terms.amount <= MOST:
         raise Invalid("a fixed cost is an amount above nought", {"amount": "must be more than 0"})
+    if terms.first < house_days.today(context) - timedelta(days=366 * YEARS):
+        raise Invalid(f"it may begin {YEARS} years ago at most", {"first": f"is more than {YEARS} years ago"})
     if terms.last is not None and terms.last.replace(day=1) < terms.first.replace(day=1):
         raise Invalid("it ends before it begins", {"last": "is before the first month"})
     if terms.store is not None:

@@ -56,10 +56,11 @@ def take(context: Context, store: Store, lines: Iterable[SettlementLine]) -> int
     return taken
 
 
-def take_page(context: Context, store: Store, page: SettlementPage) -> int:
-    """What a store told of its settlements, and up to where. Rows that could not be read are told in the log, and read again by nobody."""
+def take_page(context: Context, store: Store, page: SettlementPage, whole: bool = True) -> int:
+    """What a store told of its settlements. whole: no page before could not be read; only then it is not asked for again."""
     n = take(context, store, page.lines)
-    store.settled_cursor = page.cursor
+    if whole and not page.unreadable:
+        store.settled_cursor = page.cursor
     if page.unreadable:
         told = f"{len(page.unreadable)} settlement{'' if len(page.unreadable) == 1 else 's'} of {store.name} could not be read"
         context.log("settlement.unreadable", store.code, told, reason="; ".join(page.unreadable)[:500])

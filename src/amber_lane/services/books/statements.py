@@ -146,6 +146,8 @@ def take_invoice(context: Context, given: ubl_invoice.Charged) -> str:
     except ValueError as error:
         raise Invalid(str(error)) from error
     shares = {name: allocate(amount, [max(one, 0) for one in goods]) for name, amount in rest.items()}
+    if min(goods) < 0:
+        raise Invalid("an allowance is larger than the goods that it is for; bring it in as a refund in a statement")
     lines = []
     for n, (reference, amount) in enumerate(zip(names, goods, strict=True)):
         for kind, part in (("goods", amount), *((name, parts[n]) for name, parts in shares.items())):
@@ -284,6 +286,8 @@ def claim(context: Context, supplier: int, reference: str) -> str:
     one = next((one for one in odd(context) if one.supplier == supplier and one.reference == reference and one.what != "missing"), None)
     if one is None or one.more <= 0:
         raise Conflict("nothing is billed too much there any more")
+    if one.claimed:
+        raise Conflict("the supplier was asked for it already")
     row = context.get(Supplier, supplier, "supplier")
     if "@" not in row.mail:
         raise Conflict(f"{row.name} has no mail address; add it under Set-up, or write to them yourself")
@@ -294,7 +298,11 @@ def claim(context: Context, supplier: int, reference: str) -> str:
         f"Please give the difference of {amount} back with your next statement, or write to us what it is for.\n"
     )
     key = f"statement-{supplier}-{reference}"
-    queue.mail(context, key, key, row.mail, f"Billed too much for {reference}: {amount}", text, supplier=supplier)
+    if queue.is_there(context, key):
+        raise Conflict("the supplier was asked for it already")
+    sent = queue.mail(context, key, key, row.mail, f"Billed too much for {reference}: {amount}", text, supplier=supplier)
+    if not sent:
+        raise Conflict("no mailbox is connected that could ask; connect one under Set-up, or write to them yourself")
     for each in _rows(context, supplier, reference):
         each.claimed_at = context.now
     context.log("statement.claim", reference, f"{row.name} asked for {amount} billed too much for {reference}")

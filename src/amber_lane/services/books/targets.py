@@ -361,7 +361,7 @@ def _settled(s: Session, orders: Collection[int]) -> dict[int, dict[str, tuple[i
 
 
 def _stated(s: Session, purchases: Collection[int]) -> dict[int, dict[str, tuple[int, int]]]:
-    """What statements say of purchases, as far as a person does not ask the supplier for it: purchase -> kind -> (amount, when)."""
+    """What statements say of purchases: purchase -> kind -> (amount, when)."""
     out: dict[int, dict[str, tuple[int, int]]] = {}
     rows = (
         select(

@@ -89,6 +89,8 @@ def check_statements(context: Context, rows: Iterable[Row], progress: Callable[[
         supplier, reference, kind = names.supplier(row), need(row, "purchase_order"), _kind(row, BILLED)
         currency = need(row, "currency").upper()
         amount = parse_money(need(row, "amount"), currency, "amount")
+        if amount < 0 and kind not in ("refund", "rebate"):
+            raise ValueError("amount is negative; what the supplier gives back is of the kind refund or rebate")
         at = moment(context, need(row, "at"), "at")
         line = again.mark(f"{reference} {kind} {amount} {at:%Y-%m-%dT%H:%M}")
         there = (supplier.id, reference, kind, line) in known

@@ -13,7 +13,7 @@ from ...core.states import ORDER_LINE, PURCHASE, BillFault
 from ...data.base import by_index
 from ...data.bulk import by_id
 from ...data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
-from ...data.outbox import AuditEntry, Outbox
+from ...data.outbox import AuditEntry
 from ...data.setup import UNCALLED, Store, Supplier
 from ..base import undoing
 from ..base.context import Context
@@ -116,7 +116,7 @@ def ask_back(context: Context, order: Order, message: str) -> None:
 def _recall(context: Context, purchase: PurchaseOrder, order: Order) -> None:
     """Ask once, whoever wanted it first: the buyer, or we because of its bill."""
     key = f"recall-{purchase.reference}"
-    if context.session.scalar(select(Outbox.id).where(Outbox.key == key)) is None:
+    if not queue.is_there(context, key):
         recall = RecallPayload(reference=purchase.reference, order=order.number)
         queue.put(context, f"supplier:{purchase.supplier_id}", f"purchase:{purchase.reference}", key, recall)
 
@@ -216,7 +216,7 @@ def _tell_store(context: Context, order: Order) -> None:
     if order.channel == "link":
         store = context.get(Store, order.store_id, "store")
         key = f"cancel-{store.id}-{order.number}"
-        if context.session.scalar(select(Outbox.id).where(Outbox.key == key)):
+        if queue.is_there(context, key):
             return
         queue.put(context, f"store:{store.id}", f"order:{order.id}", key, CancelPayload(order=order.number))
 
