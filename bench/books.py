@@ -140,7 +140,7 @@ def _journal(report: Report, n: int) -> None:
     def take(follow: bool) -> float:
         kept = list(journal_marks._FOLLOW)
         if not follow:
-            journal_marks._FOLLOW[:] = [lambda context, some, more: None]
+            journal_marks._FOLLOW[:] = [lambda context, marks: None]
         try:
             with tempfile.TemporaryDirectory() as name:
                 db = big.make(Path(name), orders.SKUS)

@@ -16,7 +16,7 @@ def _one_of(column: str, values: type[Kind | Basis | Ledger]) -> CheckConstraint
 
 
 class JournalEvent(Row):
-    """What caused entries. source: order, purchase, bill, settlement, statement, refund, reversal, payment, overhead.
+    """What caused entries. source: order, purchase, bill, settlement, statement, refund, reversal, payment, overhead, sample.
 
     about: the number of the order, or the reference of what is of no order.
     """
@@ -83,13 +83,19 @@ class ClosedMonth(Row):
 
 
 class Overhead(Versioned):
-    """A fixed cost of each month from `first` to `last` (days that months begin with; None = until it is ended). per month, minor units."""
+    """A fixed cost of each month from `first` to `last` (days that months begin with; None = until it is ended). per month, minor units.
+
+    supplier_id, plan: the supplier's plan that a plan_fee is of; such rows follow the supplier's terms and nobody types them.
+    """
 
     __tablename__ = "overhead"
     __table_args__ = (CheckConstraint("amount > 0", name="amount"), CheckConstraint("kind in ('overhead','plan_fee')", name="kind"))
     name: Mapped[str]
     kind: Mapped[str] = mapped_column(default="overhead")
     store_id: Mapped[int | None] = mapped_column(ForeignKey("store.id"))
+    supplier_id: Mapped[int | None] = mapped_column(ForeignKey("supplier.id"))
+    plan: Mapped[str] = mapped_column(default="")
+    made_at: Mapped[datetime | None]
     amount: Mapped[int]
     currency: Mapped[str]
     first: Mapped[date]

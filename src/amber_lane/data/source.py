@@ -71,6 +71,9 @@ class Sample(Versioned):
     reference: Mapped[str] = mapped_column(default="")
     quantity: Mapped[int] = mapped_column(default=1)
     note: Mapped[str] = mapped_column(default="")
+    # What it costs with its sending, in the supplier's money; None where no rate was known.
+    cost: Mapped[int | None]
+    currency: Mapped[str] = mapped_column(default="")
 
 
 class SupplierRequest(Versioned):

@@ -10,15 +10,16 @@ from sqlalchemy import select
 
 from amber_lane.connectors.protocols import SettlementLine, SettlementPage
 from amber_lane.data.books import JournalEntry, Settlement, SettlementRow, StatementRow
-from amber_lane.data.orders import Order, PurchaseOrder
+from amber_lane.data.orders import Order, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Sku
 from amber_lane.data.source import Item
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today, weekly_mail
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, Invalid
-from amber_lane.services.books import partners_compared, profit, ranking, settlements, sheets_out, statements
+from amber_lane.services.books import partners_compared, profit, ranking, settlements, sheets_out, statements, steps_worth
 from amber_lane.services.books.grouping import Period
 from amber_lane.services.books.profit import View
 from amber_lane.services.mapping import lanes
@@ -211,6 +212,33 @@ def test_a_refund_and_a_rebate_of_a_supplier_are_gains_of_their_own(sold: Small)
     now = total(sold)
     assert (now["claims"], now["profit"]) == (420, was + 420)
     assert sold.write(writes_nothing)
+
+
+def test_sending_that_is_billed_by_another_weight_band_says_so(sold: Small) -> None:
+    one = purchases(sold)[0]
+    units = sum(sold.all(select(PurchaseLine.quantity).where(PurchaseLine.purchase_id == one.id)))
+
+    def bands(context: Context) -> None:
+        for service in context.session.scalars(select(Service)):
+            service.weight_bands = [[500, one.shipping, 0], [2000, 420, 10]]
+
+    sold.write(bands)
+    heavier = (420 + 10 * (units - 1)) / 100
+    sold.sheet("statements", STATED + f"Supply House,{one.reference},shipping,{heavier:.2f},GBP,2026-03-12\n")
+    reasons = {(row.kind, row.basis): row.home for row in sold.all(select(JournalEntry).where(JournalEntry.basis != "planned"))}
+    assert set(reasons) >= {("shipping", "weight")} and ("shipping", "statement") not in reasons
+    assert sold.write(writes_nothing)
+
+
+def test_what_a_step_would_bring_is_told_before_it_is_taken(small: Small) -> None:
+    small.write(lambda context: setattr(context.session.get(Sku, 2), "pace", 2_000_000))
+    with small.db.reading() as s:
+        worth = steps_worth.steps_worth(small.context(s), 2)
+    down, now, up, _ = worth.prices
+    listing = small.listing(2)
+    assert (now.price, now.unit, now.sales) == (listing.wanted_price, listing.profit, 1_000_000) and now.a_day == 2 * now.unit
+    assert down.unit < now.unit < up.unit and up.sales and down.sales and up.sales < 1_000_000 < down.sales
+    assert worth.lanes[0].priority == 0 and worth.lanes[0].unit == 0
 
 
 def test_sheets_out_sum_to_the_books(sold: Small) -> None:

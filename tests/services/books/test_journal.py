@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
@@ -10,12 +11,13 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from sqlalchemy import select, text
+from sqlalchemy import func, select, text
 from sqlalchemy.exc import IntegrityError
 
 from amber_lane.connectors.protocols import Address, PurchaseAnswer, StoreOrder, StoreOrderLine
+from amber_lane.core.plans import Membership
 from amber_lane.data.backups import look_over
-from amber_lane.data.books import ClosedMonth, JournalEntry
+from amber_lane.data.books import ClosedMonth, JournalEntry, Overhead
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.prices import Rate
 from amber_lane.data.setup import Store, Supplier
@@ -27,7 +29,9 @@ from amber_lane.services.books import columns, entries, overheads, profit, upkee
 from amber_lane.services.books.grouping import DIMENSIONS, Period
 from amber_lane.services.books.profit import View
 from amber_lane.services.orders import order_lines, orders
+from amber_lane.services.pricing.drafts import SupplierChange
 from amber_lane.services.purchasing import payment_batches, purchase_orders
+from amber_lane.services.sourcing import samples
 
 from ...small import BUYER, START, Small
 from .journal import is_whole, profit_of, writes_nothing
@@ -326,6 +330,57 @@ def test_fixed_costs_are_spread_over_their_days_to_the_penny(small: Small) -> No
     small.write(lambda context: undo.undo(context, small.act("overhead.save").id))
     assert sum(small.all(select(JournalEntry.home).where(JournalEntry.day < date(2026, 3, 1)))) == -10_000
     assert figures(small)["below"] == figures(small)["profit"] < 0
+
+
+def below(small: Small, kind: str) -> list[tuple[date, int]]:
+    rows = select(JournalEntry.day, func.sum(JournalEntry.home)).where(JournalEntry.kind == kind).group_by(JournalEntry.day)
+    with small.db.reading() as s:
+        return [(day, int(home)) for day, home in s.execute(rows.order_by(JournalEntry.day)) if home]
+
+
+def test_a_sample_costs_what_it_is_billed_once_it_is_taken_and_nothing_when_refused(small: Small) -> None:
+    small.write(lambda context: samples.set_own_address(context, BUYER))
+    one, other = (small.write(lambda context, item=item: samples.order(context, item)) for item in (1, 2))
+    assert one.cost and below(small, "sample") == [], "asked is not bought"
+    for row in (one, other):
+        small.write(lambda context, row=row: samples.take_answer(context, PurchaseAnswer(row.reference, "N", "accepted", "", None, None)))
+    assert below(small, "sample") == [(TODAY, -one.cost - other.cost)]
+    small.later(days=2)
+    small.write(lambda context: samples.take_answer(context, PurchaseAnswer(one.reference, "N", "shipped", "", 777, None)))
+    small.write(lambda context: samples.take_answer(context, PurchaseAnswer(other.reference, "N", "refused", "none left", None, None)))
+    assert below(small, "sample") == [(TODAY, -777)]
+    assert figures(small)["below"] == sum(amount for _, amount in below(small, "sample"))
+
+
+def test_a_supplier_plan_costs_its_fee_from_the_month_in_which_it_is_taken(small: Small) -> None:
+    def plans(*some: Membership) -> None:
+        def do(context: Context) -> None:
+            supplier = context.get(Supplier, 1, "supplier")
+            SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, supplier.version, some).keep(context)
+
+        small.write(do)
+
+    club = Membership("Club", 40_000, fee=3_100, taken=True)
+    plans(club)
+    assert below(small, "plan_fee") == [(date(2026, 3, n), -100) for n in range(1, 13)], "31 days of March, up to the 12th"
+    (row,) = small.all(select(Overhead))
+    assert (row.name, row.plan) == ("Supply House: Club", "Club")
+    with pytest.raises(Conflict, match="follows the supplier's plans"):
+        small.write(lambda context: overheads.end(context, row.id, row.version))
+    small.write(lambda context: undo.undo(context, small.act("terms.change").id))
+    assert below(small, "plan_fee") == [], "what was given up on the same day costs nothing"
+    plans(club)
+    small.later(days=1)
+    plans(replace(club, fee=6_200))
+    assert below(small, "plan_fee") == [(date(2026, 3, n), -200) for n in range(1, 14)], "another fee counts for the whole month"
+    small.later(days=1)
+    plans(replace(club, fee=6_200, taken=False))
+    small.later(days=3)
+    small.write(upkeep.finish)
+    assert below(small, "plan_fee")[-1] == (date(2026, 3, 17), -200), "the month is paid for"
+    small.later(days=20)
+    small.write(upkeep.finish)
+    assert below(small, "plan_fee")[-1] == (date(2026, 3, 31), -200)
 
 
 EVENTS = st.lists(

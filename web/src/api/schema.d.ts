@@ -444,6 +444,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/books/ranking/{sku}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Steps
+         * @description What another price, or another lane first, would bring for one SKU.
+         */
+        get: operations["books_steps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/books/settlements": {
         parameters: {
             query?: never;
@@ -4900,6 +4920,17 @@ export interface components {
         };
         /** AskAgain */
         AskAgain: Record<string, never>;
+        /**
+         * AtPriceOut
+         * @description A price, what a unit leaves at it, what that is a day, and how many sales leave as much as now (ppm of those of now).
+         */
+        AtPriceOut: {
+            a_day: components["schemas"]["Money"];
+            price: components["schemas"]["Money"];
+            /** Sales */
+            sales: number | null;
+            unit: components["schemas"]["Money"];
+        };
         /** AwayAsk */
         AwayAsk: {
             /** Version */
@@ -5083,6 +5114,17 @@ export interface components {
             reason: string;
             /** What */
             what: string;
+        };
+        /** ByLaneOut */
+        ByLaneOut: {
+            a_day: components["schemas"]["Money"];
+            /** Lane */
+            lane: number;
+            /** Priority */
+            priority: number;
+            /** Supplier */
+            supplier: string;
+            unit: components["schemas"]["Money"];
         };
         /**
          * CallsOut
@@ -8022,6 +8064,8 @@ export interface components {
             last: string | null;
             /** Name */
             name: string;
+            /** Plan */
+            plan: string;
             /** Store */
             store: string;
             /** Version */
@@ -9281,6 +9325,7 @@ export interface components {
         };
         /** SampleOut */
         SampleOut: {
+            cost: components["schemas"]["Money"] | null;
             /** Id */
             id: number;
             /** Item */
@@ -9812,6 +9857,15 @@ export interface components {
             kind: string;
             /** Name */
             name: string;
+        };
+        /** StepsWorthOut */
+        StepsWorthOut: {
+            /** Lanes */
+            lanes: components["schemas"]["ByLaneOut"][];
+            /** Prices */
+            prices: components["schemas"]["AtPriceOut"][];
+            /** Store */
+            store: string;
         };
         /**
          * StoreCompared
@@ -12646,6 +12700,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RankingOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    books_steps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sku: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepsWorthOut"];
                 };
             };
             /** @description Unauthorized */

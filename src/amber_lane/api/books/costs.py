@@ -26,6 +26,8 @@ class OverheadOut(BaseModel):
     version: int
     name: str
     store: str
+    # Of a supplier's plan: it follows the supplier's terms.
+    plan: str
     amount: Money
     first: date
     last: date | None
@@ -54,6 +56,7 @@ def fixed_costs(context: ReadContext) -> CostsOut:
                 version=one.version,
                 name=one.name,
                 store=context.get(Store, one.store_id, "store").name if one.store_id else "",
+                plan=one.plan,
                 amount=sure(one.amount, one.currency),
                 first=one.first,
                 last=one.last,

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
 from ...services.base.regional import home_of
-from ...services.books import partners_compared
+from ...services.books import partners_compared, steps_worth
 from ...services.books import ranking as ranked_skus
 from ..deps import ReadContext, WriteContext
 from ..schemas import Big, Done, Money, sure
@@ -68,6 +68,45 @@ def ranking_list(context: ReadContext, group: Annotated[str, Query(max_length=20
             for one in chosen[:200]
         ],
         counts=counts,
+    )
+
+
+class AtPriceOut(BaseModel):
+    """A price, what a unit leaves at it, what that is a day, and how many sales leave as much as now (ppm of those of now)."""
+
+    price: Money
+    unit: Money
+    a_day: Money
+    sales: int | None
+
+
+class ByLaneOut(BaseModel):
+    lane: int
+    supplier: str
+    priority: int
+    unit: Money
+    a_day: Money
+
+
+class StepsWorthOut(BaseModel):
+    store: str
+    prices: list[AtPriceOut]
+    lanes: list[ByLaneOut]
+
+
+@router.get("/ranking/{sku}/steps")
+def steps(context: ReadContext, sku: Big) -> StepsWorthOut:
+    """What another price, or another lane first, would bring for one SKU."""
+    home, found = home_of(context.session), steps_worth.steps_worth(context, sku)
+    return StepsWorthOut(
+        store=found.store,
+        prices=[
+            AtPriceOut(
+                price=sure(one.price, found.currency), unit=sure(one.unit, found.currency), a_day=sure(one.a_day, home), sales=one.sales
+            )
+            for one in found.prices
+        ],
+        lanes=[ByLaneOut(**{**vars(one), "unit": sure(one.unit, home), "a_day": sure(one.a_day, home)}) for one in found.lanes],
     )
 
 

@@ -77,6 +77,7 @@ class SampleOut(BaseModel):
     ordered_at: datetime | None
     verdict: str
     note: str
+    cost: Money | None
 
 
 class JudgeAsk(Ask):
@@ -200,6 +201,7 @@ def all_samples(context: ReadContext) -> list[SampleOut]:
             ordered_at=row.ordered_at,
             verdict=row.verdict,
             note=row.note,
+            cost=money(row.cost, row.currency),
         )
         for row, item, supplier in samples.newest(context)
     ]

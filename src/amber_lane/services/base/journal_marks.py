@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
 from itertools import chain
 from typing import TYPE_CHECKING
 
@@ -13,53 +14,73 @@ from ...core.states import WAITING_LINES
 from ...data.base import Row
 from ...data.orders import OrderLine, PurchaseLine, PurchaseOrder
 from ...data.session import at_end
+from ...data.setup import Supplier
+from ...data.source import Sample
 
 if TYPE_CHECKING:
     from .context import Context
 
-ORDERS, PURCHASES, CONTEXT = "journal_orders", "journal_purchases", "journal_context"
+MARKS, CONTEXT = "journal_marks", "journal_context"
 # Table -> what of it the journal depends on.
 _WATCHED: dict[type[Row], frozenset[str]] = {
     OrderLine: frozenset({"state", "quantity", "paid", "shipping_paid", "discount", "tax", "tax_by", "store_fee", "payment_fee", "sku_id"}),
     PurchaseOrder: frozenset({"state", "goods", "shipping", "handling", "billed", "paid_at"}),
     PurchaseLine: frozenset({"live", "quantity", "planned_cost"}),
+    Sample: frozenset({"state", "cost"}),
+    Supplier: frozenset({"plans", "currency", "ended_at"}),
 }
-_FOLLOW: list[Callable[[Context, set[int], set[int]], None]] = []
 
 
-def following(do: Callable[[Context, set[int], set[int]], None]) -> Callable[[Context, set[int], set[int]], None]:
-    """Names the function that the marks are given to (orders, purchases); it stands in a part that knows all others."""
+@dataclass
+class Marks:
+    """What of the journal is to be looked at: numbers of orders, purchases and samples; plans: that a supplier's plans changed."""
+
+    orders: set[int] = field(default_factory=set)
+    purchases: set[int] = field(default_factory=set)
+    samples: set[int] = field(default_factory=set)
+    plans: bool = False
+
+
+_FOLLOW: list[Callable[[Context, Marks], None]] = []
+
+
+def following(do: Callable[[Context, Marks], None]) -> Callable[[Context, Marks], None]:
+    """Names the function that the marks are given to; it stands in a part that knows all others."""
     _FOLLOW[:] = [do]
     return do
 
 
 def mark(s: Session, orders: Iterable[int]) -> None:
     """The journal follows these orders; for what was written without rows of the session's own."""
-    s.info.setdefault(ORDERS, set()).update(orders)
+    _marks(s).orders.update(orders)
+
+
+def _marks(s: Session) -> Marks:
     at_end(s, "journal", lambda: _follow(s))
+    marks: Marks = s.info.setdefault(MARKS, Marks())
+    return marks
 
 
 def _follow(s: Session) -> None:
-    orders, purchases = s.info.pop(ORDERS, set()), s.info.pop(PURCHASES, set())
-    _FOLLOW[0](s.info[CONTEXT], orders, purchases)
+    _FOLLOW[0](s.info[CONTEXT], s.info.pop(MARKS, Marks()))
 
 
 @event.listens_for(Session, "after_flush")
 def _note(s: Session, _: UOWTransaction) -> None:
     if not s.info.get("write"):
         return
-    orders, purchases = set[int](), set[int]()
     for row in chain(s.new, s.dirty):
         watched = _WATCHED.get(type(row))
         if watched is None or not _moved(row, watched):
             continue
         if isinstance(row, OrderLine | PurchaseOrder):
-            orders.add(row.order_id)
+            _marks(s).orders.add(row.order_id)
         elif isinstance(row, PurchaseLine):
-            purchases.add(row.purchase_id)
-    if orders or purchases:
-        s.info.setdefault(PURCHASES, set()).update(purchases)
-        mark(s, orders)
+            _marks(s).purchases.add(row.purchase_id)
+        elif isinstance(row, Sample):
+            _marks(s).samples.add(row.id)
+        elif isinstance(row, Supplier) and (row.plans or row in s.dirty):
+            _marks(s).plans = True
 
 
 def _moved(row: Row, watched: frozenset[str]) -> bool:

@@ -4,25 +4,43 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
-from ...core.books import Basis
+from ...core.books import Basis, Kind
 from ...data.books import JournalEntry
 from ...data.bulk import in_chunks
 from ...data.orders import FillPlan, PurchaseOrder
-from ..base import journal_marks
+from ...data.source import Item, Sample
+from ..base import house_days, journal_marks
 from ..base.context import Context
 from ..orders import order_profit
-from . import entries, settlements
-from .posting import post_orders
+from . import apart, entries, overheads, settlements
+from .apart import Apart
+from .posting import Ledgers, post_orders
 
 
 @journal_marks.following
-def follow(context: Context, orders: set[int], purchases: set[int]) -> None:
-    """What the transaction changed of orders and purchases comes into the journal."""
-    for chunk in in_chunks(purchases):
+def follow(context: Context, marks: journal_marks.Marks) -> None:
+    """What the transaction changed of orders, purchases, samples and suppliers' plans comes into the journal."""
+    orders = marks.orders
+    if marks.samples:
+        _samples(context, marks.samples)
+    if marks.plans:
+        overheads.follow_plans(context)
+    for chunk in in_chunks(marks.purchases):
         orders |= set(context.session.scalars(select(PurchaseOrder.order_id).where(PurchaseOrder.id.in_(chunk))))
     settlements.match_again(context, orders)
     post_orders(context, orders)
     _tell_plans(context, orders)
+
+
+def _samples(context: Context, numbers: set[int]) -> None:
+    """Samples cost what they cost once the supplier has taken the order; one that is refused costs nothing."""
+    out, wanted = Ledgers(context), dict[str, Apart]()
+    for row, item in context.session.execute(select(Sample, Item).join(Item, Item.id == Sample.item_id).where(Sample.id.in_(numbers))):
+        day, taken = house_days.day_of(context, row.ordered_at or context.now), row.state in ("ordered", "sent", "judged")
+        amount = -(row.cost or 0) if taken else 0
+        wanted[row.reference] = Apart(Kind.sample, day, amount, row.currency, item.title, None, item.supplier_id, item.id)
+    apart.bring(out, "sample", apart.told(context, "sample", out.rates.home, wanted), wanted)
+    out.write()
 
 
 def _tell_plans(context: Context, orders: set[int]) -> None:

@@ -8,18 +8,20 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, or_, select
 
-from ...core.books import Basis, Kind, allocate
+from ...core.books import Kind, allocate
 from ...core.currency import minor_digits, show
-from ...data.books import ClosedMonth, JournalEntry, JournalEvent, Overhead
+from ...data.books import ClosedMonth, JournalEntry, Overhead
 from ...data.outbox import AuditEntry
-from ...data.setup import Store
+from ...data.setup import Store, Supplier
 from ..base import house_days, undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
+from ..pricing.inputs import plans_of
+from . import apart
+from .apart import Apart
 from .posting import Ledgers
-from .targets import About, Part
 
 SOURCE = "overhead"
 MOST = 10**9
@@ -41,12 +43,13 @@ class OverheadTerms:
 
 
 def overheads(context: Context) -> Sequence[Overhead]:
-    return context.session.scalars(select(Overhead).order_by(Overhead.last.is_not(None), Overhead.name, Overhead.id)).all()
+    counts = or_(Overhead.last.is_(None), Overhead.last >= Overhead.first)
+    return context.session.scalars(select(Overhead).where(counts).order_by(Overhead.last.is_not(None), Overhead.name, Overhead.id)).all()
 
 
 def save(context: Context, terms: OverheadTerms, number: int | None = None, version: int | None = None) -> Overhead:
     """Write a fixed cost down, or change one; what it comes to on the days of open months follows at once."""
-    row = _checked(context, terms, context.get_version(Overhead, number, version, "fixed cost") if number else Overhead())
+    row = _checked(context, terms, _own(context.get_version(Overhead, number, version, "fixed cost")) if number else Overhead())
     before = None if number is None else {"id": row.id, **_terms_of(row)}
     for name, value in _terms_of(terms).items():
         setattr(row, name, date.fromisoformat(value) if name in ("first", "last") and value else value)
@@ -55,6 +58,12 @@ def save(context: Context, terms: OverheadTerms, number: int | None = None, vers
     told = f"{row.name}: {show(row.amount, row.currency)} a month from {row.first:%Y-%m}" + (f" to {row.last:%Y-%m}" if row.last else "")
     context.log("overhead.save", row.name, told, before=before, after={"id": row.id, "version": row.version}, undo=True)
     post(context)
+    return row
+
+
+def _own(row: Overhead) -> Overhead:
+    if row.plan:
+        raise Conflict(f"{row.name} follows the supplier's plans: change it there, under Price, Plans")
     return row
 
 
@@ -87,7 +96,7 @@ def _checked(context: Context, terms: OverheadTerms, row: Overhead) -> Overhead:
 
 def end(context: Context, number: int, version: int | None) -> Overhead:
     """It is paid for the last time in this month."""
-    row = context.get_version(Overhead, number, version, "fixed cost")
+    row = _own(context.get_version(Overhead, number, version, "fixed cost"))
     if row.last is not None:
         raise Conflict(f"{row.name} has ended already")
     before = {"id": row.id, **_terms_of(row)}
@@ -128,37 +137,58 @@ def _wanted(row: Overhead, upto: date) -> dict[date, int]:
 def post(context: Context) -> int:
     """Bring fixed costs into the journal up to today. Days of closed months stay as they are. Returns how many entries that took."""
     out = Ledgers(context)
-    e = JournalEntry
-    said: dict[str, tuple[int, int, str, int | None]] = {}
-    rows = context.session.execute(
-        select(JournalEvent.about, func.sum(e.amount), func.sum(e.home), func.max(e.currency), func.max(e.rate))
-        .join(e, e.event_id == JournalEvent.id)
-        .where(JournalEvent.source == SOURCE, e.home_currency == out.rates.home)
-        .group_by(JournalEvent.about)
-    )
-    for about, amount, home, currency, rate in rows:
-        said[about] = (int(amount), int(home or 0), currency, rate)
-    for row in context.session.scalars(select(Overhead)).all():
-        rate = out.rates.of(row.currency)
-        wanted = _wanted(row, out.days.today)
-        had = {date.fromisoformat(about.split(":")[1]) for about in said if about.startswith(f"{row.id}:")}
-        for day in sorted({*wanted, *had}):
-            if day.replace(day=1) in out.days.closed:
-                continue
+    had = apart.told(context, SOURCE, out.rates.home)
+    wanted: dict[str, Apart] = {}
+    rows = context.session.scalars(select(Overhead)).all()
+    for row in rows:
+        for day, amount in _wanted(row, out.days.today).items():
             about = f"{row.id}:{day.isoformat()}"
-            amount, home, currency, old_rate = said.get(about, (0, 0, row.currency, rate))
-            want = -wanted.get(day, 0)
-            if (amount, currency) == (want, row.currency) and (home or rate is None or not want):
-                continue
-            event = out.event(SOURCE, about, row.name)
-            whose = About(0, row.store_id or 0, "", None, "")
-            if amount:
-                back = Part(-amount, -home if old_rate else None, old_rate, currency, out.now)
-                out.entry(event, Kind(row.kind), Basis.reversal, back, day, whose)
-            if want:
-                part = Part(want, out.rates.turn(want, row.currency, rate), rate, row.currency, out.now)
-                out.entry(event, Kind(row.kind), Basis.planned, part, day, whose)
+            wanted[about] = Apart(Kind(row.kind), day, -amount, row.currency, row.name, row.store_id, row.supplier_id)
+    whose = {row.id: row for row in rows}
+    for about, one in had.items():
+        # What is no cost of that day any more is still its own, so that it is taken back from where it stood.
+        row = whose[int(about.partition(":")[0])]
+        wanted.setdefault(about, Apart(Kind(one.kind), one.day, 0, one.currency, row.name, row.store_id, row.supplier_id))
+    apart.bring(out, SOURCE, had, wanted, closed_stay=True)
     return out.write()
+
+
+def follow_plans(context: Context) -> int:
+    """Plans of suppliers that cost a fee each month are fixed costs from the month in which they were taken; as the terms say now.
+
+    What was taken and given up on one day costs nothing. Returns how many entries that took.
+    """
+    today, s = house_days.today(context), context.session
+    month = today.replace(day=1)
+    running = {
+        (row.supplier_id or 0, row.plan): row
+        for row in s.scalars(select(Overhead).where(Overhead.kind == Kind.plan_fee.value, Overhead.last.is_(None)))
+    }
+    wanted = {
+        (one.id, plan.name): (one, plan)
+        for one in s.scalars(select(Supplier).where(Supplier.ended_at.is_(None)))
+        for plan in plans_of(one)
+        if plan.taken and plan.fee
+    }
+    for key, row in running.items():
+        found = wanted.get(key)
+        if found is not None and (found[1].fee, found[0].currency) == (row.amount, row.currency):
+            continue
+        made = row.made_at and house_days.day_of(context, row.made_at)
+        # Another fee counts for the whole of this month; what was given up has been paid for it.
+        row.last = row.first - timedelta(days=1) if made == today else month - timedelta(days=1) if found else month
+    for key, (supplier, plan) in wanted.items():
+        old = running.get(key)
+        if old is not None and old.last is None:
+            continue
+        s.add(
+            Overhead(
+                name=f"{supplier.name}: {plan.name}", kind=Kind.plan_fee.value, supplier_id=supplier.id, plan=plan.name, amount=plan.fee,
+                currency=supplier.currency, first=month, made_at=context.now,
+            )
+        )  # fmt: skip
+    s.flush()
+    return post(context)
 
 
 def closed(context: Context) -> list[ClosedMonth]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 
@@ -165,21 +166,36 @@ def better_lanes(context: Context) -> list[Better]:
 
 def _better_lanes(context: Context) -> list[Better]:
     s = context.session
-    usable = Lane.closed_at.is_(None), Lane.begun, ~Lane.is_substitute, Lane.state.in_(("open", "new", "slow")), Lane.store_id.is_(None)
-    several = select(Lane.sku_id).where(*usable).group_by(Lane.sku_id).having(func.count() > 1)
+    several = select(Lane.sku_id).where(*_USABLE).group_by(Lane.sku_id).having(func.count() > 1)
     skus = s.execute(select(Sku.id, Sku.pace).where(Sku.id.in_(several), Sku.pace > 0).order_by(Sku.pace.desc()).limit(MOST)).tuples().all()
     pace = dict(skus)
-    lanes = list(s.scalars(select(Lane).where(*usable, Lane.sku_id.in_(pace)).order_by(Lane.sku_id, Lane.priority)))
+    out = []
+    for sku, found in lane_totals(context, list(pace)).items():
+        main = next(((total, lane) for total, lane in found if lane.priority == 0), None)
+        cheapest = min(found, key=lambda one: (one[0], one[1].priority))
+        if main is None or cheapest[1].priority == 0 or cheapest[1].supplier_id == main[1].supplier_id:
+            continue
+        saves = main[0] - cheapest[0]
+        if saves * PPM >= main[0] * LEAST_PPM:
+            a_week = half_up(saves * pace[sku] * 7, PACE)
+            out.append(Better(sku, cheapest[1].id, cheapest[1].supplier_id, main[1].supplier_id, a_week))
+    return sorted(out, key=lambda one: -one.a_week)
+
+
+_USABLE = Lane.closed_at.is_(None), Lane.begun, ~Lane.is_substitute, Lane.state.in_(("open", "new", "slow")), Lane.store_id.is_(None)
+
+
+def lane_totals(context: Context, skus: Sequence[int]) -> dict[int, list[tuple[int, Lane]]]:
+    """What a unit of each SKU costs by each of its lanes that can be used, risk of refusal and lateness with it; house minor units."""
+    s = context.session
+    lanes = list(s.scalars(select(Lane).where(*_USABLE, Lane.sku_id.in_(skus)).order_by(Lane.sku_id, Lane.priority)))
     parts, items = parts_of(context, lanes)
     costing, worth = Costing(context), HomeWorth(context)
-    listed: dict[int, Store] = {}
     stores_by_id = {row.id: row for row in s.scalars(select(Store))}
-    for sku, store in s.execute(
-        select(Listing.sku_id, func.min(Listing.store_id)).where(Listing.sku_id.in_(pace)).group_by(Listing.sku_id)
-    ):
-        listed[sku] = stores_by_id[store]
+    first_store = select(Listing.sku_id, func.min(Listing.store_id)).where(Listing.sku_id.in_(skus)).group_by(Listing.sku_id)
+    listed = {sku: stores_by_id[store] for sku, store in s.execute(first_store)}
     refund = refund_cost(context)
-    best: dict[int, list[tuple[int, Lane]]] = {}
+    found: dict[int, list[tuple[int, Lane]]] = {}
     for lane in lanes:
         shop = listed.get(lane.sku_id)
         if shop is None or any(items[part.item_id].stock <= 0 for part in parts[lane.id]):
@@ -192,18 +208,8 @@ def _better_lanes(context: Context) -> list[Better]:
             lane.late_ppm if lane.late_ppm is not None else supplier.late_ppm or 0
         )
         total = worth.of(landed.landed, shop.currency) + half_up(bad * refund, PPM)
-        best.setdefault(lane.sku_id, []).append((total, lane))
-    out = []
-    for sku, found in best.items():
-        main = next(((total, lane) for total, lane in found if lane.priority == 0), None)
-        cheapest = min(found, key=lambda one: (one[0], one[1].priority))
-        if main is None or cheapest[1].priority == 0 or cheapest[1].supplier_id == main[1].supplier_id:
-            continue
-        saves = main[0] - cheapest[0]
-        if saves * PPM >= main[0] * LEAST_PPM:
-            a_week = half_up(saves * pace[sku] * 7, PACE)
-            out.append(Better(sku, cheapest[1].id, cheapest[1].supplier_id, main[1].supplier_id, a_week))
-    return sorted(out, key=lambda one: -one.a_week)
+        found.setdefault(lane.sku_id, []).append((total, lane))
+    return found
 
 
 def put_first(context: Context, supplier: int) -> int:

@@ -18,7 +18,7 @@ from ...core.numbers import PPM, half_up
 from ...core.states import PURCHASE_LIVE, WAITING_LINES
 from ...data.books import Settlement, SettlementRow, StatementRow
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
-from ...data.setup import Supplier
+from ...data.setup import Service, Supplier
 from ...data.shelf import Sku
 from ...data.transit import Parcel, ParcelLine
 from ..base.context import Context
@@ -136,6 +136,8 @@ class _Reader:
     def __init__(self, context: Context, orders: Collection[int], before: Before, now: int, rates: Rates) -> None:
         self.s, self.now, self.rates, self.kept, self.sold = context.session, now, rates, before.rates, set(before.sold)
         self.past, self.ended = before.past, dict[int, int]()
+        # Weight bands by origin and service; read only where a bill asks something else for sending.
+        self.bands: dict[tuple[int, str], list[tuple[int, int, int]]] | None = None
         self.numbers = list(orders)
         self.out = Targets({number: {} for number in self.numbers}, {})
 
@@ -221,12 +223,19 @@ class _Reader:
     def _costs(self) -> dict[int, Bought]:
         """The costs of purchases that stand. Returns when each order line was bought first, and from whom."""
         names = ("id", "order_id", "supplier_id", "currency", "goods", "shipping", "handling", "billed", "state", "made_at", "answered_at",
-                 "paid_at")  # fmt: skip
+                 "paid_at", "origin_id", "service")  # fmt: skip
         purchases = [one for one in self._rows(PurchaseOrder, PurchaseOrder.order_id, names) if one.state in PURCHASE_LIVE]
         rows: dict[int, list[Any]] = {}
         wanted = [one.id for one in purchases]
         for row in self.s.execute(
-            select(PurchaseLine.purchase_id, PurchaseLine.order_line_id, PurchaseLine.item_id, PurchaseLine.planned_cost, PurchaseLine.live)
+            select(
+                PurchaseLine.purchase_id,
+                PurchaseLine.order_line_id,
+                PurchaseLine.item_id,
+                PurchaseLine.quantity,
+                PurchaseLine.planned_cost,
+                PurchaseLine.live,
+            )
             # What was lost and bought again is paid all the same.
             .where(PurchaseLine.purchase_id.in_(wanted), ~PurchaseLine.refused)
             .order_by(PurchaseLine.id)
@@ -285,8 +294,10 @@ class _Reader:
             at = max(at for _, at in charged.values())
             for kind, amount in planned.items():
                 name = next(name for name, meant in BILLED.items() if meant is kind)
-                more = charged.get(name, (0, 0))[0] - amount
-                put(kind, Basis.statement, more, self.rates.turn(more, one.currency, rate), at)
+                asked = charged.get(name, (0, 0))[0]
+                more = asked - amount
+                weighed = kind is Kind.shipping and more and self._is_other_band(one, asked, sum(row.quantity for row in rows))
+                put(kind, Basis.weight if weighed else Basis.statement, more, self.rates.turn(more, one.currency, rate), at)
         elif one.billed is not None:
             whole = self.rates.turn(one.billed, one.currency, rate)
             more = None if whole is None else whole - sum(worth or 0 for worth in homes.values())
@@ -297,6 +308,15 @@ class _Reader:
                 put(kind, Basis.statement, -amount, self.rates.turn(-amount, one.currency, rate), at)
         if one.paid_at is not None:
             self._paid(one, rows, rate)
+
+    def _is_other_band(self, one: Any, asked: int, units: int) -> bool:  # noqa: ANN401
+        """Whether what is asked for sending is what the same service costs at another weight."""
+        if self.bands is None:
+            rows = self.s.execute(select(Service.origin_id, Service.code, Service.weight_bands)).all()
+            self.bands = {(origin, code): [] for origin, code, _ in rows}
+            for origin, code, bands in rows:
+                self.bands[origin, code].extend(tuple(band) for band in bands or [])
+        return any(asked == first + more * (units - 1) for _, first, more in self.bands.get((one.origin_id, one.service), []))
 
     def _paid(self, one: Any, rows: list[Any], rate: int | None) -> None:  # noqa: ANN401
         """What went to the supplier; a rate that moved between buying and paying is a gain or a loss of its own."""

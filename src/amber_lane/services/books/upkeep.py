@@ -51,4 +51,4 @@ def finish(context: Context) -> None:
         s.add(Setting(name=DONE, value=value))
     elif done.value.get("home") != value["home"]:
         done.value = value
-    overheads.post(context)
+    overheads.follow_plans(context)

@@ -10,6 +10,7 @@ from sqlalchemy import select
 
 from ...connectors.payloads import BoughtAddress, BoughtLine, SamplePayload
 from ...connectors.protocols import Address, PurchaseAnswer
+from ...core.cost import unit_bought
 from ...core.ids import check_country
 from ...core.states import SAMPLE
 from ...data.lanes import Lane, LanePart
@@ -20,6 +21,7 @@ from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
+from ..pricing.inputs import Facts, NoRate
 
 OWN_ADDRESS = "own_address"
 VERDICTS = ("good", "fair", "poor")
@@ -70,6 +72,7 @@ def order(context: Context, item_id: int) -> Sample:
         raise Invalid(f"{supplier.name} does not send to {to.country.upper()}")
     origin = context.get(Origin, item.origin_id, "origin")
     row = Sample(item_id=item_id, state=SAMPLE.first, ordered_at=context.now, reference=f"SAMPLE-{supplier.code}-{secrets.token_hex(4)}")
+    row.cost, row.currency = _cost(context, item, origin, way), supplier.currency
     context.session.add(row)
     context.session.flush()
     sample = SamplePayload(
@@ -84,6 +87,17 @@ def order(context: Context, item_id: int) -> Sample:
     act = {"sample": row.id, "reference": row.reference}
     context.log("sample.order", item.number, f"a sample of {item.number} ordered from {supplier.name}", after=act, undo=True)
     return row
+
+
+def _cost(context: Context, item: Item, origin: Origin, way: Service) -> int | None:
+    """What one of an item costs with its sending, in its supplier's money; None where no rate is known."""
+    facts = Facts.read(context.session)
+    supplier = facts.suppliers[item.supplier_id]
+    try:
+        goods = unit_bought(item.cost, item.tiers or [], 1, facts.billing(supplier, item.currency), supplier.tax)
+    except NoRate:
+        return None
+    return goods + facts.parcel(supplier, origin, way, supplier.currency, 0).cost(1, goods, item.weight_g)
 
 
 def take_back(context: Context, after: dict[str, Any]) -> None:
@@ -109,6 +123,8 @@ def take_answer(context: Context, answer: PurchaseAnswer) -> None:
     move = moves[answer.state]
     if row.state in SAMPLE.sources(move):
         row.state = SAMPLE.step(row.state, move)
+        # What the supplier bills is what it costs.
+        row.cost = row.cost if answer.billed is None else answer.billed
         row.note = answer.message or (f"{answer.tracking.carrier} {answer.tracking.number}" if answer.tracking else row.note)
         context.session.flush()
 

@@ -96,10 +96,13 @@ const sheet = (form: string) => `api/v1/books/tax.${form}?${new URLSearchParams(
               <th scope="row" class="max-w-72 truncate px-2.5">{{ one.name }}</th>
               <td class="px-2.5">{{ one.store || 'all' }}</td>
               <td class="px-2.5">{{ monthName(one.first) }}</td>
-              <td class="px-2.5">{{ one.last ? (one.last < one.first ? 'never began' : monthName(one.last)) : 'goes on' }}</td>
+              <td class="px-2.5">{{ one.last ? monthName(one.last) : 'goes on' }}</td>
               <td class="px-2.5 text-right">{{ money(one.amount) }}</td>
               <td class="space-x-1.5 px-2.5 text-right whitespace-nowrap">
-                <Btn small @click="begin(one)">Change</Btn> <Btn v-if="!one.last" small @click="end(one)">End</Btn>
+                <span v-if="one.plan" class="text-xs text-soft">follows the supplier's plans</span>
+                <template v-else
+                  ><Btn small @click="begin(one)">Change</Btn> <Btn v-if="!one.last" small @click="end(one)">End</Btn></template
+                >
               </td>
             </tr>
           </tbody>

@@ -10,7 +10,7 @@ import Pills from '@/parts/Pills.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { count, money, number, percent } from '@/parts/format'
-import { rankingQuery, useBooks } from './books'
+import { rankingQuery, stepsQuery, useBooks } from './books'
 
 type Row = Schema<'RankedOut'>
 const { set, text } = useBooks()
@@ -36,6 +36,13 @@ const pills = computed(() => {
 })
 const active = ref(0)
 const row = computed<Row | undefined>(() => data.value?.rows[active.value])
+const steps = useQuery(computed(() => ({ ...stepsQuery(row.value?.id ?? 0), enabled: !!row.value })))
+// How many sales leave as much as now: fewer may be lost, more have to come.
+const sales = (of: number | null | undefined) => {
+  if (of == null) return '–'
+  const more = Math.round(of / 10_000) - 100
+  return more === 0 ? 'as now' : more < 0 ? `${percent(-more, 0)} fewer` : `${percent(more, 0)} more`
+}
 const go = (by: number) => (active.value = Math.max(0, Math.min((data.value?.rows.length ?? 1) - 1, active.value + by)))
 const doStep = () => row.value?.go && void router.push(row.value.go)
 useKeys('Do more, do less', [
@@ -139,6 +146,49 @@ const surely = (one: Row) => percent(Math.max(one.chance, 1 - one.chance) * 100,
         <p v-if="row.group === 'rising' || row.group === 'falling'" class="mt-2 text-xs text-soft">
           With a probability of {{ surely(row) }} it sells {{ row.group === 'rising' ? 'faster' : 'more slowly' }} than four weeks ago.
         </p>
+        <Sight :of="steps" :lines="4">
+          <template v-if="steps.data.value?.prices.length">
+            <h2 class="mt-4">At another price, {{ steps.data.value.store }}</h2>
+            <table class="mt-1 w-full">
+              <tr class="h-7 border-b border-rule text-2xs text-soft">
+                <th>Price</th>
+                <th class="text-right">A unit leaves</th>
+                <th class="text-right">A day</th>
+                <th class="text-right">Same with</th>
+              </tr>
+              <tr
+                v-for="one in steps.data.value.prices"
+                :key="one.price.amount"
+                class="h-7 border-b border-rule-2"
+                :class="one.sales === 1_000_000 ? 'font-bold' : ''"
+              >
+                <th scope="row" class="font-[inherit]">{{ money(one.price) }}</th>
+                <td class="text-right" :class="number(one.unit) < 0 ? 'text-brick' : ''">{{ money(one.unit) }}</td>
+                <td class="text-right" :class="number(one.a_day) < 0 ? 'text-brick' : ''">{{ money(one.a_day) }}</td>
+                <td class="text-right text-soft">{{ sales(one.sales) }}</td>
+              </tr>
+            </table>
+            <p class="mt-1 text-xs text-soft">A day: at the sales of now. Same with: so many sales leave as much as now.</p>
+          </template>
+          <template v-if="(steps.data.value?.lanes.length ?? 0) > 1">
+            <h2 class="mt-4">By another lane first</h2>
+            <table class="mt-1 w-full">
+              <tr class="h-7 border-b border-rule text-2xs text-soft">
+                <th>Supplier</th>
+                <th class="text-right">A unit</th>
+                <th class="text-right">A day</th>
+              </tr>
+              <tr v-for="one in steps.data.value!.lanes" :key="one.lane" class="h-7 border-b border-rule-2">
+                <th scope="row" class="max-w-40 truncate font-normal" :title="one.supplier">{{ one.supplier }}</th>
+                <template v-if="one.priority === 0"><td colspan="2" class="text-right text-soft">main lane</td></template>
+                <template v-else>
+                  <td class="text-right" :class="number(one.unit) < 0 ? 'text-brick' : 'text-pine'">{{ money(one.unit, true) }}</td>
+                  <td class="text-right" :class="number(one.a_day) < 0 ? 'text-brick' : 'text-pine'">{{ money(one.a_day, true) }}</td>
+                </template>
+              </tr>
+            </table>
+          </template>
+        </Sight>
         <p class="mt-4 flex flex-wrap gap-2">
           <Btn v-if="row.step" kind="main" hint="A" @click="doStep">{{ row.step }}</Btn><RouterLink
             :to="`/books?view=profit&by=day&only=sku:${row.id}&named=${encodeURIComponent(row.title)}`"

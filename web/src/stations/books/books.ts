@@ -168,6 +168,10 @@ export const rankingQuery = (group: string) => ({
   queryKey: ['books', 'ranking', group],
   queryFn: () => take(api.GET('/api/v1/books/ranking', { params: { query: { group } } })),
 })
+export const stepsQuery = (sku: number) => ({
+  queryKey: ['books', 'steps', sku],
+  queryFn: () => take(api.GET('/api/v1/books/ranking/{sku}/steps', { params: { path: { sku } } })),
+})
 export const settlementsQuery = () => ({ queryKey: ['books', 'settlements'], queryFn: () => take(api.GET('/api/v1/books/settlements')) })
 export const statementsQuery = () => ({ queryKey: ['books', 'statements'], queryFn: () => take(api.GET('/api/v1/books/statements')) })
 export const partnersQuery = () => ({ queryKey: ['books', 'partners'], queryFn: () => take(api.GET('/api/v1/books/partners')) })

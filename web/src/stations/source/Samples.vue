@@ -10,7 +10,7 @@ import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import Sight from '@/parts/Sight.vue'
-import { place } from '@/parts/format'
+import { money, place } from '@/parts/format'
 
 const asked = useQuery({ queryKey: ['samples'], queryFn: () => take(api.GET('/api/v1/source/samples')) })
 const { data } = asked
@@ -75,7 +75,7 @@ const TONE: Record<string, 'good' | 'loss' | 'plain'> = { good: 'good', fair: 'p
       <div
         v-for="one in data ?? []"
         :key="one.id"
-        class="grid grid-cols-[minmax(0,1fr)_120px_90px_minmax(0,1fr)_auto] items-center gap-3 border-b border-rule-2 px-4 py-2.5 last:border-0"
+        class="grid grid-cols-[minmax(0,1fr)_120px_90px_80px_minmax(0,1fr)_auto] items-center gap-3 border-b border-rule-2 px-4 py-2.5 last:border-0"
       >
         <span class="min-w-0"
           ><b class="block truncate">{{ one.title }}</b
@@ -85,6 +85,7 @@ const TONE: Record<string, 'good' | 'loss' | 'plain'> = { good: 'good', fair: 'p
           one.verdict || STATES[one.state]
         }}</Tag>
         <span class="text-soft"><When v-if="one.ordered_at" :at="one.ordered_at" /></span>
+        <span class="text-right" title="With its sending">{{ one.cost ? money(one.cost) : '–' }}</span>
         <span class="truncate text-soft" :title="one.note">{{ one.note }}</span>
         <Btn v-if="one.state !== 'refused'" small @click="((judging = one), (note = one.verdict ? one.note : ''))">{{
           one.verdict ? 'Judge anew' : 'It is here'
