@@ -24,10 +24,11 @@ from amber_lane.data.outbox import Job, Outbox
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
-from amber_lane.jobs.background_jobs import LongJobs, start
+from amber_lane.jobs.background_jobs import LongJobs
 from amber_lane.jobs.batches import Batches
 from amber_lane.jobs.outbox_senders import PictureDesk
 from amber_lane.services.base.context import Context
+from amber_lane.services.base.job_queue import start
 from amber_lane.services.catalogue import ingest
 from amber_lane.services.catalogue.search import Finder, Search
 from amber_lane.services.listings import publishing

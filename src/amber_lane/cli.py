@@ -253,6 +253,7 @@ def world(
     from .world.app import make_app
     from .world.front import told
     from .world.life import populate, sized
+    from .world.printing import stock_houses
     from .world.state import World
 
     logs.set_up()
@@ -262,6 +263,7 @@ def world(
         populate(here, items=60, sold=24, others=(40, 30), history_days=3)
     else:
         populate(here, **sized(skus))
+    stock_houses(here)
     if speed is not None:
         here.set_clock(speed=speed)
     typer.echo(told(settings.world_address))

@@ -17,9 +17,9 @@ from amber_lane.data.setup import Link, RateSource, Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item, SavedSearch
 from amber_lane.data.watch import Sweep
-from amber_lane.jobs.background_jobs import start
 from amber_lane.services.alerts import today
 from amber_lane.services.base import regional
+from amber_lane.services.base.job_queue import start
 from amber_lane.services.catalogue.search import Search
 from amber_lane.services.listings import preparation
 from amber_lane.services.outbox.listing_changes import want

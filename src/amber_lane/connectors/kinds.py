@@ -15,6 +15,7 @@ from .market_api import MarketApi
 from .own_site import OwnSite
 from .pop_mail import PopMail
 from .post_api import PostApi
+from .print_house import PrintHouse
 from .protocols import CarrierLink, InboxLink, MailLink, RatesLink, StoreLink, SupplierLink
 from .rates_api import RatesApi
 from .retail_site import RetailSite
@@ -71,6 +72,7 @@ KINDS = (
         sweep_minutes=60,
     ),
     LinkKind("supplier", "retail_site", "Retail site, asked item by item", "key", RetailSite, sweep_minutes=10),
+    LinkKind("supplier", "print_api", "Print house that prints what is ordered", "key", PrintHouse, sweep_minutes=30, recalls=True),
     LinkKind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
     LinkKind("carrier", "post_api", "Postal carrier", "key", PostApi),
     LinkKind("carrier", "by_hand", "Without an interface: numbers come by sheet, mail or hand", "", None, ""),

@@ -19,6 +19,7 @@ from .protocols import (
     ListingWords,
     Mail,
     MailLink,
+    PrintSide,
     Purchase,
     PurchaseAnswer,
     PurchaseItem,
@@ -227,11 +228,25 @@ class CancelPayload(StorePayload):
         return None
 
 
+class BoughtPrint(BaseModel):
+    """What is printed on one side; see `PrintSide`."""
+
+    model_config = ConfigDict(frozen=True, extra="ignore")
+    side: str
+    x: int
+    y: int
+    w: int
+    h: int
+    file: str
+    preview: str
+
+
 class BoughtLine(BaseModel):
     model_config = ConfigDict(frozen=True, extra="ignore")
     line_no: int
     item: str
     quantity: int
+    prints: tuple[BoughtPrint, ...] | None = None
 
 
 class BoughtAddress(BaseModel):
@@ -270,7 +285,10 @@ class PurchasePayload(SupplierPayload):
         return ", ".join(f"{line.quantity} x {line.item}" for line in self.lines[:4])
 
     def purchase(self) -> Purchase:
-        lines = [PurchaseItem(line.line_no, line.item, line.quantity) for line in self.lines]
+        lines = [
+            PurchaseItem(line.line_no, line.item, line.quantity, tuple(PrintSide(**one.model_dump()) for one in line.prints or ()))
+            for line in self.lines
+        ]
         return Purchase(
             self.reference,
             self.origin,
@@ -280,6 +298,12 @@ class PurchasePayload(SupplierPayload):
             self.note,
             self.greeting,
         )
+
+    @property
+    def files(self) -> list[str]:
+        """Checksums of the files that have to be there before it is sent."""
+        sides = [one for line in self.lines for one in line.prints or ()]
+        return list(dict.fromkeys(sha for one in sides for sha in (one.file, one.preview)))
 
     def send(self, link: SupplierLink, key: str) -> Answer:
         return link.buy(self.purchase())

@@ -22,7 +22,7 @@ from ..core.currency import parse_money
 from ..core.numbers import parse_percent
 from ..core.texts import seen_whole, shown
 from .errors import Malformed, OutsideError
-from .protocols import OriginTerms, Purchase, PurchaseAnswer, ServiceTerms, StoreOrderLine, Tracking
+from .protocols import OriginTerms, Purchase, PurchaseAnswer, PurchaseItem, ServiceTerms, StoreOrderLine, Tracking
 
 R = TypeVar("R")
 
@@ -234,8 +234,17 @@ def purchase_body(purchase: Purchase) -> dict[str, Any]:
         "note": purchase.note,
         "greeting": purchase.greeting,
         "address": address,
-        "lines": [asdict(line) for line in purchase.lines],
+        "lines": [_line(line) for line in purchase.lines],
     }
+
+
+def _line(line: PurchaseItem) -> dict[str, Any]:
+    plain: dict[str, Any] = {"line_no": line.line_no, "item": line.item, "quantity": line.quantity}
+    prints = [
+        {"side": one.side, **{f"{name}_mm": getattr(one, name) / 100 for name in "xywh"}, "file": one.file, "preview": one.preview}
+        for one in line.prints
+    ]
+    return plain | ({"prints": prints} if prints else {})
 
 
 def said_with(note: str, greeting: str) -> str:

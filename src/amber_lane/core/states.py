@@ -93,6 +93,8 @@ class LaneCause(StrEnum):
     sample = "sample"
     proven = "proven"
     supplier_ended = "supplier_ended"
+    # What it prints may not be printed, or its files are being made.
+    printing = "printing"
 
 
 class BillFault(StrEnum):
@@ -112,6 +114,8 @@ LANE = Machine(
         _move("mend", "slow", "open", "they come in time again"),
         _move("shut", "new open slow", "shut", "its item is another one now, its supplier refuses or has ended"),
         _move("reopen", "shut", "open", "its supplier is connected again"),
+        _move("stop_print", "new open slow", "shut", "what it prints may not be printed"),
+        _move("print_again", "shut", "new", "what it prints has passed its checks"),
         _move("say_new", "open slow shut", "new", "a person"),
         _move("say_open", "new open slow shut", "open", "a person"),
         _move("say_slow", "new open shut", "slow", "a person"),

@@ -49,6 +49,8 @@ class Store(Partner):
     title_most: Mapped[int | None]
     banned_words: Mapped[list[Any]] = mapped_column(default=list)
     title_order: Mapped[list[Any]] = mapped_column(default=list)
+    # Its buyers are to be told who makes what is made for their order.
+    tell_maker: Mapped[bool] = mapped_column(default=False)
     # Whether its buyers may be sent an allowed replacement.
     replacements: Mapped[bool] = mapped_column(default=False)
     # The carriers that it knows, by its own names for them; empty = it has told none.

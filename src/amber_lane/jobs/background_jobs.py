@@ -14,6 +14,7 @@ from ..clock import Clock
 from ..connectors.errors import OutsideError
 from ..core.states import JOB
 from ..data.outbox import Job
+from ..data.printing import PrintDesign
 from ..data.session import Database
 from ..services.base import portions
 from ..services.base.context import Context
@@ -28,6 +29,7 @@ from ..services.monitoring import catalogue_sheets
 from ..services.partners.registry import ConnectorRegistry
 from ..services.pricing import replay_summary
 from ..services.pricing.apply import tell_counts
+from ..services.printing import making, sold_pictures, variants
 from ..services.sourcing import paste, saved_searches
 from ..sheets.mapping import Columns
 from ..sheets.opened import NotASheet
@@ -38,27 +40,10 @@ from .polling import Reader
 FETCH, PREPARE = 20, 100
 # SKUs whose lanes are opened in one transaction; each is far more work than a row that changes.
 LANES = 25
-ENDED = ("done", "failed", "stopped")
 
 
 class Stopped(Exception):
     """A person asked the job to stop."""
-
-
-def start(context: Context, kind: str, key: str, title: str, body: dict[str, Any], total: int = 0) -> Job:
-    """Enter a job. The same key while it is open is the same job, not a second one."""
-    job = context.session.scalar(select(Job).where(Job.key == key))
-    if job is not None and job.state not in ENDED:
-        return job
-    if job is not None:
-        job.key = f"{key}#{job.id}"
-        context.session.flush()
-    job = Job(
-        key=key, kind=kind, title=title, body={**body, "who": context.actor, "person": context.person}, total=total, made_at=context.now
-    )
-    context.session.add(job)
-    context.session.flush()
-    return job
 
 
 class LongJobs:
@@ -318,6 +303,45 @@ class LongJobs:
             one, other = (replay_summary.again(body[name]) for name in ("one", "other"))
             return replay_summary.beside(self.context(s, body), body["days"], one, other, progress)
 
+    def _variants(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        """A design's colours and sizes as listings, with files for their houses and pictures."""
+        with self.db.reading() as s:
+            context = self.context(s, body)
+            wanted = variants.wanted(context, context.get(PrintDesign, body["design"], "design"), body.get("colours"))
+        total, made, failed, same = len(wanted), list[int](), dict[str, str](), 0
+        # Making listings, files and pictures are about as much work each.
+        for start_at in range(0, total, variants.CHUNK):
+            with self.db.writing(patient=True) as s:
+                part = wanted[start_at : start_at + variants.CHUNK]
+                done = variants.make(self.context(s, body), self.finder, body["design"], body["store"], part)
+            made, failed, same = made + done.listings, failed | done.failed, same + done.same
+            self.progress(number, min(start_at + variants.CHUNK, total), 3 * total)
+        self._print_files(number, body, total, 3 * total)
+        self._print_pictures(number, body, 2 * total, 3 * total)
+        message = f"{len(made)} listings prepared"
+        message += f", {same} were there already" if same else ""
+        message += f", {len(failed)} could not be: {next(iter(failed.values()))}" if failed else ""
+        return {"message": message, "listings": made[:2000], "failed": failed}
+
+    def _print_files(self, number: int, body: dict[str, Any], before: int = 0, total: int = 0) -> dict[str, Any]:
+        """Files that print houses get, wherever they are to be made anew."""
+        share = max(total - before, 0) // 2
+
+        def tell(n: int, of: int) -> None:
+            self.progress(number, before + n * share // of if total else n, total or of)
+
+        made = making.make(self.db, lambda s: self.context(s, body), tell)
+        return {"message": f"{made} print files made"}
+
+    def _print_pictures(self, number: int, body: dict[str, Any], before: int = 0, total: int = 0) -> dict[str, Any]:
+        """Pictures of a design for its listings."""
+
+        def tell(n: int, of: int) -> None:
+            self.progress(number, before + n * (total - before) // of if total else n, total or of)
+
+        made = sold_pictures.make(self.db, lambda s: self.context(s, body), body["design"], tell)
+        return {"message": f"{made} pictures"}
+
     def _sweep(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         counts = Reader(self.db, self.clock, self.connectors).sweep(body["id"], body["who"])
         return {"message": tell_counts(counts) or "nothing changed", "counts": counts}
@@ -341,6 +365,9 @@ _RUN: dict[str, Callable[[LongJobs, int, dict[str, Any]], dict[str, Any]]] = {
     "sweep": LongJobs._sweep,
     "match": LongJobs._match,
     "replay": LongJobs._replay,
+    "print.variants": LongJobs._variants,
+    "print.files": LongJobs._print_files,
+    "print.pictures": LongJobs._print_pictures,
 }
 # What only reads, and works long on it, keeps no other job waiting: these have a line of their own.
 LOOKS = frozenset(("replay",))

@@ -46,7 +46,7 @@ from ..services.partners.connections import note_budget, note_health
 from ..services.partners.life_cycle import set_apart
 from ..services.partners.registry import ConnectorRegistry, link_of
 from .batches import Batches
-from .outbox_senders import OpenLink, OpenStore, PictureDesk, opened
+from .outbox_senders import OpenLink, OpenStore, PictureDesk, PrintDesk, opened
 
 # A change that breaks something here at each of so many tries is given up. One that the outside does not take for the
 # moment is tried for as long as it takes, with growing waits up to this many seconds.
@@ -84,7 +84,7 @@ class Delivery:
         # Real seconds that a lost call may still be at work outside; asking earlier could miss it.
         self.settle = connectors.deadline
         self.not_before: dict[int, float] = {}
-        self.pictures = PictureDesk(db, clock)
+        self.pictures, self.prints = PictureDesk(db, clock), PrintDesk(db)
         self.batches = Batches(db, clock, self.settle, self.pictures)
 
     def recover(self) -> int:
@@ -247,6 +247,7 @@ class Delivery:
             # Handing a picture over changes nothing that is shown; it may be done again at will.
             return self._later(row, "waiting", error)
         try:
+            self.prints.hand_over(partner.link, payload)
             return Carried("done", answer=partner.send(payload, row.key))
         except OutsideError as error:
             return self._failed(row, error)

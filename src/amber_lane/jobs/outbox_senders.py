@@ -5,11 +5,15 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from typing import TypeVar
 
+from sqlalchemy import select
+
 from ..clock import Clock
-from ..connectors.payloads import Answer, ListingPayload, MailPayload, Payload, StorePayload, SupplierPayload
-from ..connectors.protocols import MailLink, PartnerLink, StoreLink, SupplierLink
+from ..connectors.errors import Refused
+from ..connectors.payloads import Answer, ListingPayload, MailPayload, Payload, PurchasePayload, StorePayload, SupplierPayload
+from ..connectors.protocols import MailLink, PartnerLink, PrintLink, StoreLink, SupplierLink
 from ..data.bulk import by_id
 from ..data.outbox import party_of
+from ..data.printing import ArtFile
 from ..data.session import Database
 from ..data.shelf import Picture
 from ..services.base.context import Context
@@ -51,6 +55,26 @@ class OpenSupplier(OpenLink):
 
     def ask(self, payload: Payload, key: str) -> Answer:
         return _for(SupplierPayload, payload).ask(self.link, key)
+
+
+class PrintDesk:
+    """Hands a print house the files that a purchase names, before it is sent; the same file twice changes nothing there."""
+
+    def __init__(self, db: Database) -> None:
+        self.db = db
+
+    def hand_over(self, link: PartnerLink, payload: Payload) -> None:
+        """Errors are the connectors'; Refused where the files are not there any more, or the partner prints nothing."""
+        if not isinstance(payload, PurchasePayload) or not payload.files:
+            return
+        if not isinstance(link, PrintLink):
+            raise Refused("this supplier takes no files to print from")
+        for sha in payload.files:
+            with self.db.reading() as s:
+                row = s.scalar(select(ArtFile).where(ArtFile.sha == sha))
+            if row is None:
+                raise Refused(f"the print file {sha[:12]} is not here any more")
+            link.keep_file(row.data, row.kind)
 
 
 class OpenMailbox(OpenLink):

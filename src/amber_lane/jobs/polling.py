@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
-from ..connectors.protocols import CatalogueItem, InboxVisit, ItemSeen, PurchaseAnswer, StoreOrder, SupplierLink, SweepPage, Word
+from ..connectors.protocols import CatalogueItem, InboxVisit, ItemSeen, PrintLink, PurchaseAnswer, StoreOrder, SupplierLink, SweepPage, Word
 from ..data.orders import Order
 from ..data.outbox import AuditEntry
 from ..data.session import Database
@@ -32,6 +32,7 @@ from ..services.orders import orders
 from ..services.partners import connections, partner_terms, registry
 from ..services.partners.registry import ConnectorRegistry
 from ..services.pricing import exchange_rates
+from ..services.printing import houses
 from ..services.purchasing import purchase_orders
 from ..services.sourcing import samples
 
@@ -412,7 +413,7 @@ class Reader:
             supplier = context.get(Supplier, supplier_id, "supplier")
             partner_terms.follow_origins(context, supplier, terms)
             supplier.next_catalogue = context.now + timedelta(days=1)
-        fresh = 0
+        fresh, told = 0, link.blanks() if isinstance(link, PrintLink) else None
         for page in link.catalogue():
             with self.db.writing() as s:
                 context = self.context(s, "Watch")
@@ -421,6 +422,10 @@ class Reader:
                 untaken = [*(f"{number}: {reason}" for number, reason in refused), *page.unreadable]
                 if untaken:
                     context.log("item.refused", "catalogue", f"{len(untaken)} items not taken, the first: {untaken[0]}")
+        if told is not None:
+            with self.db.writing() as s:
+                context = self.context(s, "Watch")
+                houses.take_blanks(context, context.get(Supplier, supplier_id, "supplier"), told)
         return fresh
 
     def items(self, supplier_id: int, numbers: Sequence[str]) -> tuple[int, dict[str, str]]:

@@ -26,6 +26,7 @@ from ..memory import give_back
 from ..services.base import portions
 from ..services.base.context import Context
 from ..services.base.errors import UseCaseError
+from ..services.base.job_queue import start
 from ..services.catalogue.search import Finder
 from ..services.mapping import auto_matching, lane_terms
 from ..services.monitoring import polling_plan
@@ -34,7 +35,7 @@ from ..services.partners.registry import ConnectorRegistry
 from ..services.purchasing import purchase_orders
 from ..services.sourcing import saved_searches
 from ..sheets import apart
-from .background_jobs import LongJobs, start
+from .background_jobs import LongJobs
 from .delivery import Delivery
 from .hourly import Hourly
 from .polling import Reader

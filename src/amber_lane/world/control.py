@@ -8,14 +8,14 @@ from datetime import datetime
 from email.message import EmailMessage
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import APIRouter, HTTPException, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from . import pop
 from .counter import world_of
 from .dials import DIALS, SERVICES
 from .life import buy, live, set_item, show
-from .partners import SELLERS
+from .partners import seller_named
 from .state import World, iso
 from .trade import in_its_money
 
@@ -284,6 +284,22 @@ def shown(request: Request, sku: str, store: str = "shop") -> dict[str, Any]:
     return {"shown": rows, "now": world.one("select * from shop_listing where store = ? and sku = ?", (store, sku))}
 
 
+@router.get("/record/printed/{reference}")
+def printed(request: Request, reference: str) -> dict[str, Any]:
+    """What houses were given to print by a reference, each time that it came."""
+    rows = world_of(request).rows("select supplier, body from purchase where reference = ? order by id", (reference,))
+    return {"printed": [{"supplier": row["supplier"], "lines": json.loads(row["body"])["lines"]} for row in rows]}
+
+
+@router.get("/record/print-files/{sha}")
+def print_file(request: Request, sha: str) -> Response:
+    """A file as a house has it."""
+    row = world_of(request).one("select bytes from print_file where sha = ? limit 1", (sha,))
+    if not row:
+        raise HTTPException(404, "no house has that file")
+    return Response(row["bytes"], media_type="image/png")
+
+
 @router.get("/record/numbers")
 def numbers(request: Request, supplier: str) -> dict[str, Any]:
     """The numbers of a supplier's items that it sells now, those that stores show first."""
@@ -303,5 +319,5 @@ def history(request: Request, after: int = 0, limit: int = 50_000) -> dict[str, 
         (after, min(limit, 50_000)),
     )
     for row in rows:
-        row["cost"] = in_its_money(SELLERS[row["supplier"]], row["number"], row["cost"])[0]
+        row["cost"] = in_its_money(seller_named(row["supplier"]), row["number"], row["cost"])[0]
     return {"history": rows, "next": rows[-1]["seq"] if rows else None}

@@ -10,6 +10,7 @@ from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
 from .partners import SELLERS, SHOPS
+from .print_goods import HOUSES
 from .state import World
 
 Message = MutableMapping[str, Any]
@@ -19,11 +20,12 @@ Send = Callable[[Message], Awaitable[None]]
 SERVICES = {
     **{code: one.name for code, one in SHOPS.items()},
     **{code: one.name for code, one in SELLERS.items()},
+    **{code: house.seller.name for code, house in HOUSES.items()},
     "post": "Swiftwing Post",
     "bank": "Harbour Bank",
     "mail": "Mailbox",
 }
-STORES, SUPPLIERS = tuple(SHOPS), tuple(SELLERS)
+STORES, SUPPLIERS = tuple(SHOPS), (*SELLERS, *HOUSES)
 CALLED = (*STORES, *SUPPLIERS, "post", "bank")
 # name -> (what it does, unit, services that know it)
 DIALS: dict[str, tuple[str, str, tuple[str, ...]]] = {
@@ -39,6 +41,7 @@ DIALS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "penny": ("shows a price of 0.01", "share", SUPPLIERS),
     "zero_stock": ("shows no stock at all", "share", SUPPLIERS),
     "odd_rate": ("tells a rate with a digit lost", "share", ("bank",)),
+    "askew": ("prints beside its place by", "percent", tuple(HOUSES)),
     "frozen": ("stands still and shows old figures", "share", SUPPLIERS),
 }
 

@@ -32,6 +32,8 @@ DOORS = (
     Door("store", "market_api", "Bramble Fair", "/fair/api", "dusk-dial:practice-fair"),
     Door("supplier", "folder", "Quayside Bulk", "/folder", "duskdial:practice-quayside"),
     Door("supplier", "retail_site", "Sable Retail", "/retail/api", "practice-sable"),
+    Door("supplier", "print_api", "Tarn Print House", "/tarn/api", "practice-tarn"),
+    Door("supplier", "print_api", "Copperbeck Press", "/copper/api", "practice-copperbeck"),
     Door("rates", "rates_api", "Harbour Bank", "/bank/api", "practice-bank"),
 )
 CRAFT = Door("program", "craft_pages", "Hearthmade Row", "/craft", "dusk-dial:practice-craft")

@@ -134,7 +134,7 @@ def _market(world: World, rng: random.Random, at: int, share: float) -> None:
     """Some items change price or stock; some run out, some come back."""
     if not world.numbers:
         rows = world.rows("select supplier, number from supply_item order by supplier = 'wholesale' desc, number")
-        world.numbers = [(row["supplier"], row["number"]) for row in rows]
+        world.numbers = [(row["supplier"], row["number"]) for row in rows if row["supplier"] in SELLERS]
     for supplier, number in rng.sample(world.numbers, max(1, int(len(world.numbers) * share))):
         row = world.one("select base, cost, stock from supply_item where supplier = ? and number = ? and not gone", (supplier, number))
         if row and rng.random() < SELLERS[supplier].moves:

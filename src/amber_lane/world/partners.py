@@ -84,7 +84,9 @@ class Seller:
         return text(minor, self.currency)
 
 
-def _origin(code: str, name: str, country: str, handling: int, cut_off: str, back: str, holidays: tuple[str, ...] = ()) -> dict[str, Any]:
+def make_origin(
+    code: str, name: str, country: str, handling: int, cut_off: str, back: str, holidays: tuple[str, ...] = ()
+) -> dict[str, Any]:
     return {
         "code": code,
         "name": name,
@@ -96,7 +98,7 @@ def _origin(code: str, name: str, country: str, handling: int, cut_off: str, bac
     }
 
 
-def _way(
+def make_way(
     code: str, name: str, country: str, first: int, following: int, free: int | None, low: int, high: int, bands: Any = ()
 ) -> dict[str, Any]:
     return {
@@ -130,14 +132,14 @@ SELLERS = {
             "",
             "NT",
             (
-                _origin("home", "", "", 30, "16:00", "Northlight returns", ("2026-04-03",)),
-                _origin("home", "", "", 30, "14:00", "Northlight returns", ("2026-04-03",)),
+                make_origin("home", "", "", 30, "16:00", "Northlight returns", ("2026-04-03",)),
+                make_origin("home", "", "", 30, "14:00", "Northlight returns", ("2026-04-03",)),
             ),
             (
-                _way("tracked48", "Tracked 48", HOME, 160, 55, 4000, 2, 3, BANDS_48),
-                _way("tracked48", "Tracked abroad", NEAR, 460, 160, None, 4, 6),
-                _way("tracked48", "Tracked abroad", NEXT, 530, 160, None, 4, 7),
-                _way("tracked24", "Tracked 24", HOME, 290, 80, 6000, 1, 2, BANDS_24),
+                make_way("tracked48", "Tracked 48", HOME, 160, 55, 4000, 2, 3, BANDS_48),
+                make_way("tracked48", "Tracked abroad", NEAR, 460, 160, None, 4, 6),
+                make_way("tracked48", "Tracked abroad", NEXT, 530, 160, None, 4, 7),
+                make_way("tracked24", "Tracked 24", HOME, 290, 80, 6000, 1, 2, BANDS_24),
             ),
             tiers=True,
         ),
@@ -148,14 +150,14 @@ SELLERS = {
             "PLN",
             "QB",
             (
-                _origin(
+                make_origin(
                     "gdynia", "Gdynia", "PL", 150, "12:00", "Quayside Bulk, ul. Nabrzeżna 12, 81-339 Gdynia", ("2026-04-06", "2026-05-01")
                 ),
             ),
             (
-                _way("road", "Road parcel", HOME, 1290, 300, 40_000, 6, 9),
-                _way("road", "Road parcel", NEAR, 1690, 300, None, 7, 10),
-                _way("road", "Road parcel", NEXT, 1190, 300, 40_000, 4, 6),
+                make_way("road", "Road parcel", HOME, 1290, 300, 40_000, 6, 9),
+                make_way("road", "Road parcel", NEAR, 1690, 300, None, 7, 10),
+                make_way("road", "Road parcel", NEXT, 1190, 300, 40_000, 4, 6),
             ),
             moves=0.6,
         ),
@@ -165,8 +167,8 @@ SELLERS = {
             "",
             "",
             "SR",
-            (_origin("online", "online", "", 0, "11:00", "Sable Retail returns"),),
-            (_way("standard", "Standard", HOME, 395, 0, 3500, 3, 5),),
+            (make_origin("online", "online", "", 0, "11:00", "Sable Retail returns"),),
+            (make_way("standard", "Standard", HOME, 395, 0, 3500, 3, 5),),
             moves=3.0,
             tax=200_000,
         ),
@@ -179,10 +181,14 @@ OFFICE = Seller(
     "PT",
     "EUR",
     "MB",
-    (_origin("porto", "Porto", "PT", 80, "10:00", "Meridian Buying, Rua do Cais 40, Porto"),),
+    (make_origin("porto", "Porto", "PT", 80, "10:00", "Meridian Buying, Rua do Cais 40, Porto"),),
     (),
 )
 
 
+# Sellers that live in files of their own.
+OTHERS: dict[str, Seller] = {OFFICE.code: OFFICE}
+
+
 def seller_named(code: str) -> Seller:
-    return OFFICE if code == OFFICE.code else SELLERS[code]
+    return OTHERS[code] if code in OTHERS else SELLERS[code]

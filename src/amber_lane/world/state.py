@@ -44,12 +44,14 @@ create index if not exists purchase_reference on purchase(reference);
 create table if not exists parcel(number text primary key, purchase integer, country text, stuck integer);
 create table if not exists parcel_event(id integer primary key, number text, at integer, kind text, told text, place text);
 create index if not exists parcel_event_number on parcel_event(number);
+create table if not exists print_file(supplier text, sha text, bytes blob, width integer, height integer, at integer,
+  primary key(supplier, sha));
 create table if not exists mail(id integer primary key, at integer, reference text, recipient text, subject text, body text);
 create table if not exists inbox(id integer primary key, at integer, raw blob);
 """
 
 
-SCHEMA_NUMBER = 5
+SCHEMA_NUMBER = 6
 
 
 class OldWorld(RuntimeError):

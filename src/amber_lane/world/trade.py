@@ -13,11 +13,25 @@ from .partners import Seller
 from .state import World, iso
 
 
+class Print(BaseModel):
+    """What is printed on one side; file and preview by their checksums."""
+
+    model_config = ConfigDict(extra="forbid")
+    side: str
+    x_mm: float
+    y_mm: float
+    w_mm: float = Field(gt=0)
+    h_mm: float = Field(gt=0)
+    file: str
+    preview: str
+
+
 class Line(BaseModel):
     model_config = ConfigDict(extra="forbid")
     line_no: int
     item: str
     quantity: int = Field(gt=0)
+    prints: list[Print] = Field(default_factory=list)
 
 
 class Address(BaseModel):

@@ -19,11 +19,12 @@ from amber_lane.data.setup import Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
-from amber_lane.jobs.background_jobs import LongJobs, start
+from amber_lane.jobs.background_jobs import LongJobs
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.base.job_queue import start
 from amber_lane.services.grids import goods_grids
 from amber_lane.services.grids.grid import GridQuery
 from amber_lane.services.imports.sheet_kinds import kind_of, out_rows

@@ -14,9 +14,9 @@ from ...data.bulk import by_id
 from ...data.setup import Store
 from ...data.source import Item
 from ...data.tallies import tally
-from ...jobs.background_jobs import start
 from ...services.base.context import Context
 from ...services.base.errors import Invalid
+from ...services.base.job_queue import start
 from ...services.catalogue import item_detail
 from ...services.catalogue.search import Finder, Search
 from ...services.catalogue.stability import DAYS, pasts

@@ -23,11 +23,11 @@ from ...core.numbers import PPM
 from ...core.price import Outcome, SetBy
 from ...data.outbox import SheetOut
 from ...data.turns import TooLong
-from ...jobs.background_jobs import start
 from ...services.base import regional
 from ...services.base.context import Context
 from ...services.base.errors import Invalid, NotFound
 from ...services.base.import_frame import SheetKind
+from ...services.base.job_queue import start
 from ...services.delivery import sheet_export
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery

@@ -10,8 +10,8 @@ from pydantic import BaseModel, Field
 
 from ...data.setup import UNCALLED, Store
 from ...data.shelf import Listing, Picture, Sku
-from ...jobs.background_jobs import start
 from ...services.base.errors import Conflict, Invalid
+from ...services.base.job_queue import start
 from ...services.catalogue.item_detail import mark_of
 from ...services.delivery import agent_leases
 from ...services.grids import goods_grids
@@ -53,6 +53,7 @@ class ShelfStore(BaseModel):
     title_most: int
     banned_words: list[str]
     title_order: list[str]
+    tell_maker: bool
     limited: bool
     # Whether it can be asked for its listings, itself or by its program; a store by sheets is not.
     called: bool
@@ -175,6 +176,7 @@ class StoreWords(Ask):
     title_most: int | None = Field(None, ge=10, le=500)
     banned_words: list[str] = Field(default_factory=list, max_length=200)
     title_order: list[str] = Field(default_factory=list, max_length=8)
+    tell_maker: bool = False
 
 
 @router.get("", response_model=Page[ShelfRow])
@@ -198,6 +200,7 @@ def stores(context: ReadContext) -> list[ShelfStore]:
             title_most=row.title_most or content_rules.TITLE_MOST,
             banned_words=row.banned_words or [],
             title_order=row.title_order or list(titles.PARTS),
+            tell_maker=row.tell_maker,
             limited=allowance.limited(row),
             called=row.kind not in UNCALLED or row.kind == "program",
             counts=counts.get(row.id, {}),
@@ -360,7 +363,7 @@ def drop_phrase(context: WriteContext, number: Big) -> Done:
 @router.put("/stores/{number}/words")
 def store_words(context: WriteContext, number: Big, ask: StoreWords) -> Done:
     """What a store's titles may be."""
-    titles.set_words(context, number, ask.title_most, ask.banned_words, ask.title_order)
+    titles.set_words(context, number, ask.title_most, ask.banned_words, ask.title_order, ask.tell_maker)
     return Done(message="Kept; what it would not take is said before publishing")
 
 

@@ -13,8 +13,8 @@ from ...core.numbers import parse_units, show_units
 from ...data.bulk import by_id
 from ...data.setup import Origin, Supplier
 from ...data.shelf import Sku
-from ...jobs.background_jobs import start
 from ...services.base.errors import Invalid
+from ...services.base.job_queue import start
 from ...services.base.regional import home_of
 from ...services.mapping import audit, auto_matching, bulk_changes, item_candidates, switch_supplier, variants
 from ...services.mapping.landed_cost import UnitLanded

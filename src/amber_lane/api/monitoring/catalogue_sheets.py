@@ -12,9 +12,9 @@ from pydantic import BaseModel, Field
 
 from ...connectors.errors import OutsideError
 from ...data.setup import Supplier
-from ...jobs.background_jobs import start
 from ...services.base.context import Context
 from ...services.base.errors import Invalid, NotFound
+from ...services.base.job_queue import start
 from ...services.base.regional import place_of
 from ...services.monitoring import catalogue_sheets
 from ...sheets.mapped import FIELDS, NEEDED, Reading, look

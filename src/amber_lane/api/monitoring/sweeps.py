@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from ...data.setup import Supplier
 from ...data.tallies import tally as tally_of
 from ...data.watch import Sweep
-from ...jobs.background_jobs import start
+from ...services.base.job_queue import start
 from ...services.catalogue import item_detail
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery

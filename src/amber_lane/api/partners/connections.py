@@ -14,9 +14,9 @@ from ...clock import PacedClock
 from ...connectors.errors import Denied, OutsideError
 from ...connectors.kinds import KINDS
 from ...data.setup import UNCALLED, Inbox, Store, Supplier
-from ...jobs.background_jobs import start
 from ...services.base.context import Context
 from ...services.base.errors import Conflict, Invalid
+from ...services.base.job_queue import start
 from ...services.base.partner_identity import OWNERS, Partner
 from ...services.delivery import agent_leases
 from ...services.inbound import mailbox

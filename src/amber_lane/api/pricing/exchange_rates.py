@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from ...core.numbers import show_rate
 from ...data.tallies import tally
-from ...jobs.background_jobs import start
+from ...services.base.job_queue import start
 from ...services.pricing import exchange_rates, memberships, replay_summary
 from ..deps import Heavy, ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..schemas import Ask, Big, Done, Money, money, sure

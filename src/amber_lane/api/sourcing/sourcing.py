@@ -13,7 +13,7 @@ from ...connectors.protocols import Address
 from ...data.setup import Supplier
 from ...data.shelf import Sku
 from ...data.source import SavedSearch
-from ...jobs.background_jobs import start
+from ...services.base.job_queue import start
 from ...services.grids.goods_grids import GridQuery
 from ...services.partners import rosters
 from ...services.sourcing import samples, saved_searches, supplier_requests

@@ -55,7 +55,10 @@ class Cleaner:
         rules = context.session.scalars(select(PhraseRule).where((PhraseRule.store_id.is_(None)) | (PhraseRule.store_id == store.id)))
         self.rules = [(whole(one.find), one.put) for one in sorted(rules, key=lambda one: (-len(one.find), one.id)) if one.find.strip()]
         # Nobody who buys is to read who sends it, whichever supplier it is.
-        self.names = [(name, whole(name)) for name in hidden_names(context.session.scalars(select(Supplier)))]
+        suppliers = context.session.scalars(select(Supplier)).all()
+        self.names = [(name, whole(name)) for name in hidden_names(suppliers)]
+        # Who makes a thing for its order may be told in a description, where the store asks for that.
+        self.makers = {one.name for one in suppliers if one.kind == "print_api"} if store.tell_maker else set()
 
     def clean(self, text: str) -> str:
         """A text by the phrase rules, without any supplier's name."""
@@ -85,7 +88,7 @@ class Cleaner:
             if whole(word).search(title) or whole(word).search(description):
                 out.append(f"{self.store.name} does not take the word {word!r}")
         for name, pattern in self.names:
-            if pattern.search(title) or pattern.search(description):
+            if pattern.search(title) or (pattern.search(description) and name not in self.makers):
                 out.append(f"the buyer would read {name!r}")
         return out
 

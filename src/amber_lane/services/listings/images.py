@@ -67,6 +67,18 @@ def add(context: Context, listing: int, made: Made) -> Picture:
     row = context.get(Listing, listing, "listing")
     if len(row.pictures or []) >= MOST:
         raise Invalid(f"a listing shows {MOST} pictures at most; take one away first")
+    return keep(context, made)
+
+
+def as_listing_picture(image: Image.Image) -> Made:
+    """A picture of our own drawing, as stores show it."""
+    out = io.BytesIO()
+    image.convert("RGB").save(out, "JPEG", quality=88)
+    return Made(out.getvalue(), "image/jpeg", image.width, image.height)
+
+
+def keep(context: Context, made: Made) -> Picture:
+    """Keep a picture; the same bytes are kept once."""
     sha = hashlib.sha256(made.data).hexdigest()
     picture = context.session.scalar(select(Picture).where(Picture.sha == sha))
     if picture is None:

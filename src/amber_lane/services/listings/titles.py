@@ -23,13 +23,17 @@ def suggest(context: Context, store: Store, sku: Sku, title: str) -> str:
     return Cleaner(context, store).title(", ".join(parts[name] for name in order if parts[name]))
 
 
-def set_words(context: Context, number: int, most: int | None, banned: Sequence[str], order: Sequence[str]) -> Store:
-    """What a store's titles may be: how long, without which words, in which order of their parts."""
+def set_words(
+    context: Context, number: int, most: int | None, banned: Sequence[str], order: Sequence[str], tell_maker: bool = False
+) -> Store:
+    """What a store's titles may be: how long, without which words, in which order of their parts; and whether it wants to be told who
+    makes what is made for an order."""
     store = context.get_version(Store, number, None, "store")
     if set(order) - set(PARTS):
         raise Invalid(f"the parts of a title are {', '.join(PARTS)}")
     words = [" ".join(word.split()).lower()[:60] for word in banned]
     store.title_most, store.banned_words, store.title_order = most, sorted({word for word in words if word}), list(dict.fromkeys(order))
+    store.tell_maker = tell_maker
     context.log("store.words", store.name, f"{store.name}: titles up to {most or 200} letters, {len(store.banned_words)} words not taken")
     context.session.flush()
     return store

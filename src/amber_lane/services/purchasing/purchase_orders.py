@@ -34,6 +34,7 @@ from ..pricing import exchange_rates
 from ..pricing.apply import respond
 from ..pricing.inputs import Facts
 from ..pricing.policy import policy_for
+from ..printing.ordering import Files
 from . import payment_batches
 from .buying_accounts import Rooms
 from .po_documents import send_by_mail
@@ -102,6 +103,7 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
         for part in (part for part in parts if part.lane_id == lane.id and part.item_id not in have.get(line.id, {})):
             place = (items[part.item_id].supplier_id, part.origin_id or lane.origin_id, service_of(lane, part, order.country))
             groups.setdefault(place, []).append((line, part))
+    files = Files.read(context, lanes)
     wanted = {place: _amounts(order, group, items, facts, place) for place, group in groups.items()}
     asked = [(place[0], sum(amounts[:3])) for place, amounts in wanted.items()]
     accounts = rooms.take(asked, over="spend_limit" in order.allowed)
@@ -131,9 +133,14 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
         out: list[BoughtLine] = []
         for (line, part), cost in zip(group, costs, strict=True):
             item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
-            out.append(BoughtLine(line_no=len(out) + 1, item=item.number, quantity=quantity))
+            prints = files.bought(part.lane_id, item.id) or None
+            out.append(BoughtLine(line_no=len(out) + 1, item=item.number, quantity=quantity, prints=prints))
             whose = {"purchase_id": purchase.id, "order_line_id": line.id, "line_no": len(out), "item_id": item.id}
-            s.add(PurchaseLine(**whose, quantity=quantity, planned_cost=cost))
+            bought = PurchaseLine(**whose, quantity=quantity, planned_cost=cost)
+            s.add(bought)
+            if prints:
+                s.flush()
+                files.keep(context, part.lane_id, item.id, bought.id)
         _send_out(context, order, store, supplier, origin.code, purchase, out)
         made.append(purchase)
     for line in lines:

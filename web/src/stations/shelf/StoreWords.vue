@@ -10,11 +10,17 @@ const props = defineProps<{ stores: Schema<'ShelfStore'>[] }>()
 const emit = defineEmits<{ close: [] }>()
 const at = ref(props.stores[0]?.id ?? 0)
 const store = computed(() => props.stores.find((one) => one.id === at.value))
-const form = reactive({ most: '', banned: '', order: '' })
+const form = reactive({ most: '', banned: '', order: '', maker: false })
 watch(
   store,
   (now) =>
-    now && Object.assign(form, { most: String(now.title_most), banned: now.banned_words.join(', '), order: now.title_order.join(',') }),
+    now &&
+    Object.assign(form, {
+      most: String(now.title_most),
+      banned: now.banned_words.join(', '),
+      order: now.title_order.join(','),
+      maker: now.tell_maker,
+    }),
   { immediate: true },
 )
 const ORDERS = [
@@ -35,6 +41,7 @@ const keep = () =>
             .map((word) => word.trim())
             .filter(Boolean),
           title_order: form.order.split(','),
+          tell_maker: form.maker,
         },
       }),
     ),
@@ -66,6 +73,9 @@ const keep = () =>
       ><select v-model="form.order" class="field">
         <option v-for="[value, label] in ORDERS" :key="value" :value="value">{{ label }}</option>
       </select></label
+    >
+    <label class="mt-3 flex items-center gap-2"
+      ><input v-model="form.maker" type="checkbox" />Buyers are told who makes what is made for their order</label
     >
     <template #acts><Btn @click="emit('close')">Cancel</Btn><Btn kind="main" @click="keep">Save</Btn></template>
   </Modal>

@@ -1,0 +1,160 @@
+"""From artwork to a parcel: placed, checked, made, listed, ordered; the files arrive at the house byte for byte, once, whatever fails."""
+
+from __future__ import annotations
+
+import hashlib
+from typing import Any
+
+import pytest
+from sqlalchemy import select
+
+from amber_lane.data.lanes import Lane
+from amber_lane.data.orders import Order, PurchaseOrder
+from amber_lane.data.printing import ArtFile, Blank, LanePrint, PurchasePrint
+from amber_lane.data.setup import Supplier
+from amber_lane.data.shelf import Listing, Sku
+from amber_lane.services.base.job_queue import start
+from amber_lane.services.listings import publishing
+from amber_lane.services.partners import connections
+from amber_lane.services.printing import artwork, designs, files, houses
+from amber_lane.services.purchasing import purchase_orders
+
+from ..business import Business
+from ..drawings import png
+
+KEYS = {"tarn": "practice-tarn", "copper": "practice-copperbeck"}
+
+
+def join(business: Business, code: str) -> int:
+    with business.app_state.db.writing() as s:
+        given = connections.Join("supplier", "print_api", "", f"{business.world.address}/{code}/api", KEYS[code])
+        connectors = business.app_state.connectors
+        number = connections.join_partner(business.context(s), connectors, given, connections.ask_account(connectors, given))
+        found = s.scalars(select(Supplier).order_by(Supplier.id.desc())).first()
+        assert found is not None and number is not None
+        number = found.id
+    business.app_state.reader.catalogue(number)
+    return number
+
+
+def write(business: Business, do: Any) -> Any:
+    with business.app_state.db.writing() as s:
+        return do(business.context(s))
+
+
+def run_jobs(business: Business) -> None:
+    business.app_state.worker.jobs.run_due()
+
+
+@pytest.fixture
+def sold(business: Business) -> Business:
+    """Two houses, an artwork with a version for light and one for dark cloth, on the bag of the first, the other one a spare."""
+    tarn, copper = join(business, "tarn"), join(business, "copper")
+    light, dark = files.check(png(ink="#262a2e")), files.check(png(ink="#f6f0dd"))
+    art = write(business, lambda context: artwork.add(context, "New moon", light, "light"))
+    write(business, lambda context: artwork.add_version(context, art.id, dark, "dark"))
+    bag = business.one(select(Blank).where(Blank.supplier_id == tarn, Blank.kind == "bag"))
+    spare = business.one(select(Blank).where(Blank.supplier_id == copper, Blank.kind == "bag"))
+    design = write(business, lambda context: designs.create(context, "New moon", art.id, bag.id, "day bag"))
+    change = designs.DesignChange(spares=[spare.id], left_out=["rust", "moss", "heather", "fog", "slate blue", "mid grey"])
+    write(business, lambda context: designs.change(context, design.id, None, change))
+    body = {"design": design.id, "store": 1}
+    write(business, lambda context: start(context, "print.variants", "v", "Variants", body))
+    run_jobs(business)
+    run_jobs(business)
+    return business
+
+
+def printed_at(business: Business, reference: str) -> list[dict[str, Any]]:
+    """What the houses were given by a reference: once is right."""
+    return business.world.client.get(f"/world/record/printed/{reference}").json()["printed"]
+
+
+def shown(business: Business) -> dict[str, Listing]:
+    with business.app_state.db.reading() as s:
+        rows = s.execute(select(Sku.options, Listing).join(Listing, Listing.sku_id == Sku.id).where(Sku.code.like("%-P1-%")))
+        return dict(rows.tuples().all())
+
+
+def test_a_design_becomes_listings_with_price_picture_lanes_and_the_version_that_reads(sold: Business) -> None:
+    found = shown(sold)
+    assert {one.split(", ")[0] for one in found} == {"sand", "navy"}
+    assert len(found) == 10, "all five sizes of each"
+    for one in found.values():
+        assert one.wanted_price > (one.landed or 0) > 0 and one.pictures and one.state == "preparing"
+    with sold.app_state.db.reading() as s:
+        prints = list(s.scalars(select(LanePrint)))
+        lanes = {row.id: row for row in s.scalars(select(Lane))}
+        ground = {row.id: row.ground for row in s.scalars(select(artwork.ArtVersion))}
+    assert all(row.file_id and row.preview_id for row in prints if row.outcome in ("ok", "soft"))
+    assert {ground[row.version_id or 0] for row in prints if row.colour == "navy"} == {"dark"}
+    assert {ground[row.version_id or 0] for row in prints if row.colour == "sand"} == {"light"}
+    spare = {(row.colour, row.size) for row in prints if lanes[row.lane_id].priority == 1}
+    assert ("navy", "day bag") in spare and ("navy", "camp bag") not in spare, "the second house has no camp bag"
+    assert all(lanes[row.lane_id].state != "shut" for row in prints if row.outcome != "refused")
+
+
+def test_an_order_is_printed_once_from_its_own_file_and_a_spare_house_takes_over(sold: Business) -> None:
+    listing = shown(sold)["navy, day bag"]
+    write(sold, lambda context: publishing.publish(context, [listing.id]))
+    sold.settle(3)
+    sku = sold.one(select(Sku).where(Sku.id == listing.sku_id))
+    sold.world.dial("tarn", "lost_answer", 0.5)
+    sold.buy(sku=sku.code, quantity=1)
+    numbers = sold.all(select(Order.id))
+    sent = write(sold, lambda context: purchase_orders.send(context, numbers))
+    assert len(sent) == 1
+    for _ in range(12):
+        sold.settle()
+        sold.on(2)
+    sold.world.calm()
+    sold.settle(3)
+    (there,) = printed_at(sold, sent[0].reference)
+    (side,) = there["lines"][0]["prints"]
+    printed = sold.one(select(PurchasePrint))
+    file = sold.one(select(ArtFile).where(ArtFile.id == printed.file_id))
+    assert side["file"] == file.sha == hashlib.sha256(file.data).hexdigest()
+    kept = sold.world.client.get(f"/world/record/print-files/{side['file']}").content
+    assert kept == file.data, "byte for byte"
+
+    # What was sent stays, whatever becomes of the artwork; what is not sent yet waits until its file is made anew.
+    fresh = files.check(png(ink="#ffe9b0"))
+    write(sold, lambda context: artwork.add_version(context, 1, fresh, "dark"))
+    assert sold.one(select(PurchasePrint)).file_id == file.id
+    lane = sold.all(select(Lane).where(Lane.sku_id == sku.id).order_by(Lane.priority))[0]
+    assert (lane.state, lane.cause) == ("shut", "printing")
+    run_jobs(sold)
+    lane = sold.all(select(Lane).where(Lane.sku_id == sku.id).order_by(Lane.priority))[0]
+    assert lane.state == "new"
+
+    # The house runs out of the colour: it refuses, and the spare house prints it from a file of its own.
+    number = sold.one(select(LanePrint).where(LanePrint.lane_id == lane.id)).item_id
+    item = sold.one(select(houses.Item).where(houses.Item.id == number))
+    sold.buy(sku=sku.code, quantity=1)
+    newest = max(sold.all(select(Order.id)))
+    first = write(sold, lambda context: purchase_orders.send(context, [newest]))
+    sold.settle()
+    sold.world.post("items", supplier="tarn", number=item.number, stock=0)
+    sold.on(15)
+    sold.app_state.reader.answers(lane.supplier_id)
+    assert sold.one(select(PurchaseOrder).where(PurchaseOrder.id == first[0].id)).state == "refused"
+    again = write(sold, lambda context: purchase_orders.send(context, [newest]))
+    assert again and again[0].supplier_id != lane.supplier_id
+    sold.settle()
+    (other,) = printed_at(sold, again[0].reference)
+    assert other["supplier"] == "copper"
+    (spare,) = other["lines"][0]["prints"]
+    assert spare["file"] != side["file"], "its own file, of the whole print area"
+
+
+def test_a_soft_or_unreadable_artwork_holds_its_lane_and_a_better_version_frees_it(sold: Business) -> None:
+    navy = shown(sold)["navy, camp bag"]
+    write(sold, lambda context: artwork.add_version(context, 1, files.check(png(300, "#f6f0dd")), "dark"))
+    lane = sold.one(select(Lane).where(Lane.sku_id == navy.sku_id, Lane.priority == 0))
+    assert lane.state == "shut" and "too soft" in lane.reason
+    write(sold, lambda context: artwork.add_version(context, 1, files.check(png(2400, "#1b2740")), "dark"))
+    lane = sold.one(select(Lane).where(Lane.sku_id == navy.sku_id, Lane.priority == 0))
+    assert lane.state == "shut" and "no version of the artwork reads" in lane.reason
+    write(sold, lambda context: artwork.add_version(context, 1, files.check(png(2400, "#f6f0dd")), "dark"))
+    run_jobs(sold)
+    assert sold.one(select(Lane).where(Lane.sku_id == navy.sku_id, Lane.priority == 0)).state == "new"
