@@ -8,16 +8,27 @@ from typing import Any
 import pytest
 from sqlalchemy import select
 
+from amber_lane.connectors.protocols import Address
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, PurchaseOrder
 from amber_lane.data.printing import ArtFile, Blank, LanePrint, PurchasePrint
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing, Sku
+from amber_lane.data.source import Sample
+from amber_lane.services.alerts import today
+from amber_lane.services.base import house_days
+from amber_lane.services.base.errors import Invalid
 from amber_lane.services.base.job_queue import start
+from amber_lane.services.books import profit
+from amber_lane.services.books.grouping import Period
+from amber_lane.services.books.profit import View
+from amber_lane.services.imports import sheet_kinds
 from amber_lane.services.listings import publishing
 from amber_lane.services.partners import connections
 from amber_lane.services.printing import artwork, designs, files, houses
 from amber_lane.services.purchasing import purchase_orders
+from amber_lane.services.sourcing import print_samples, samples
+from amber_lane.sheets.table import read_sheet
 
 from ..business import Business
 from ..drawings import png
@@ -145,6 +156,61 @@ def test_an_order_is_printed_once_from_its_own_file_and_a_spare_house_takes_over
     assert other["supplier"] == "copper"
     (spare,) = other["lines"][0]["prints"]
     assert spare["file"] != side["file"], "its own file, of the whole print area"
+
+    # Books know what each artwork earned.
+    with sold.app_state.db.reading() as s:
+        context = sold.context(s)
+        days = Period(house_days.today(context), house_days.today(context))
+        rows = {row.name: row.now for row in profit.table(context, View("artwork", days, days.before())).rows}
+    assert rows["New moon"]["units"] == 2 and rows["New moon"]["sales"] > rows["New moon"]["profit"]
+
+
+def test_a_sample_is_printed_and_the_houses_picture_is_held_beside_ours(sold: Business) -> None:
+    write(sold, lambda context: samples.set_own_address(context, Address("Us", "2 Pier Road", "Whitby", "YO21 3PT", "GB")))
+    with pytest.raises(Invalid, match="prepare the listings"):
+        write(sold, lambda context: print_samples.order(context, 1, "rust", "day bag"))
+    tarn = sold.one(select(Blank).where(Blank.id == 1)).supplier_id
+    for n, askew in enumerate((0, 8)):
+        sold.world.dial("tarn", "askew", askew)
+        sample = write(sold, lambda context: print_samples.order(context, 1, "navy", "day bag"))
+        sold.settle()
+        sold.on(15)
+        sold.app_state.reader.answers(tarn)
+        (proof,) = write(sold, lambda context, sample=sample: print_samples.proofs(context, [sample.id]))[sample.id]
+        assert proof.proof and (proof.differs or 0) > (20 if askew else -1) and (askew or proof.differs == 0)
+        assert len(printed_at(sold, sample.reference)) == 1
+        kinds = write(sold, lambda context: [one.key.kind for one in today.singles(context)])
+        assert kinds.count("proof") == n
+    assert all(row.state == "ordered" for row in sold.all(select(Sample)))
+
+
+def test_listings_that_are_there_are_joined_to_artwork_and_house_by_sheet(sold: Business) -> None:
+    sku, _ = sold.laned()
+    head = "store,sku,house,blank,colour,size,artwork,side,x_mm,y_mm,w_mm\n"
+    good = f"Dusk & Dial shop,{sku},Tarn Print House,Moor canvas bag,navy,field bag,New moon,front,8.0,12.0,200\n"
+    odd = {
+        "no colour 'pink'": good.replace("navy", "pink"),
+        "outside": good.replace("8.0", "80"),
+        "none called 'Old moon'": good.replace("New moon", "Old moon"),
+        "not printed on its sleeve": good.replace("front", "sleeve"),
+        "no blank": good.replace("Moor canvas bag", "Sail"),
+    }
+    kind = sheet_kinds.kind_of("print_lanes")
+    rows = list(read_sheet((head + good + "".join(odd.values())).encode(), kind.required, kind.optional).rows)
+    with sold.app_state.db.reading() as s:
+        checked = kind.check(sold.context(s), rows, lambda n: None)
+    assert (len(checked.good), len(checked.bad)) == (1, len(odd))
+    for says, (_, reason) in zip(odd, checked.bad, strict=True):
+        assert says in reason
+    write(sold, lambda context: kind.take(context, checked))
+    run_jobs(sold)
+    number = sold.one(select(Sku.id).where(Sku.code == sku))
+    lane = sold.all(select(Lane).where(Lane.sku_id == number).order_by(Lane.priority.desc()))[0]
+    row = sold.one(select(LanePrint).where(LanePrint.lane_id == lane.id))
+    assert lane.state == "new" and lane.priority > 0 and row.file_id and (row.x, row.y, row.w) == (800, 1200, 20_000)
+    with sold.app_state.db.reading() as s:
+        again = kind.check(sold.context(s), rows, lambda n: None)
+    assert (again.counts["same"], again.counts["new"]) == (1, 0), "twice changes nothing"
 
 
 def test_a_soft_or_unreadable_artwork_holds_its_lane_and_a_better_version_frees_it(sold: Business) -> None:

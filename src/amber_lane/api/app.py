@@ -51,6 +51,7 @@ from .orders import order_acts, orders
 from .partners import connections, first_steps, life_cycle, partner_terms
 from .people import own_sign_in, sign_in, users
 from .pricing import exchange_rates, explanations, prices
+from .printing import artwork, designs, pictures
 from .pulse import Live
 from .purchasing import buying_accounts, payment_batches, purchase_orders
 from .sourcing import sourcing
@@ -154,6 +155,7 @@ FOR_MANAGERS = (
     today, mapping_queue, lanes, prices, explanations, exchange_rates, sweeps, buying_accounts, first_steps, going_live, life_cycle, users,
     purchase_orders, payment_batches, decision_groups, order_acts, orders, parcels, connections, sheets, partner_terms,
     allowance, catalogue_sheets, sourcing, search, listings, variant_matrix, profit, held_against, costs, ranking,
+    artwork, designs, pictures,
 )  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from fastapi import Depends, File, UploadFile
 
 from ..services.books import statements
 from ..services.listings import images
+from ..services.printing import files as artwork_files
 from ..services.purchasing import po_documents
 from ..sheets.opened import BYTES_MAX, readable
 from ..sheets.ubl import BYTES_MAX as DOCUMENT_MAX
@@ -39,6 +40,12 @@ def invoice(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, F
     return statements.read_invoice(file.file.read(DOCUMENT_MAX + 1))
 
 
+def art(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, File()]) -> artwork_files.Given:
+    """Artwork, already checked and made anew."""
+    return artwork_files.check(file.file.read(artwork_files.BYTES_MOST + 1))
+
+
+ArtworkFile = Annotated[artwork_files.Given, Depends(art)]
 InvoiceFile = Annotated[Charged, Depends(invoice)]
 SheetFile = Annotated[bytes, Depends(sheet)]
 PictureFile = Annotated[images.Made, Depends(picture)]

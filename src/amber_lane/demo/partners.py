@@ -169,6 +169,8 @@ def bring_in_goods(house: AppState, world: str, retail_items: int = 450) -> None
     house.reader.catalogue(numbers["Northlight Trade"])
     _bring_quayside(house, numbers["Quayside Bulk"])
     _bring_sable(house, world, numbers["Sable Retail"], retail_items)
+    for name in ("Tarn Print House", "Copperbeck Press"):
+        house.reader.catalogue(numbers[name])
     _bring_meridian(house, numbers["Ines at Meridian Buying"])
     house.reader.listings(stores["own_site"])
     house.reader.listings(stores["market_api"])

@@ -32,6 +32,7 @@ from ..services.mapping import audit, lanes
 from ..services.pricing.drafts import PolicyChange
 from ..services.sourcing import samples, saved_searches
 from ..sheets.table import read_sheet
+from . import printed
 from .partners import OWNER, Land, bring_in_goods, join_all
 from .past import write_past
 from .past_books import TAKES_MORE
@@ -74,6 +75,8 @@ def seed(house: AppState, world: str, land: Land, tell: Callable[[str], Any] = p
                 _move_prices(house, hand)
     _differ(house, world)
     _prepare_some(house, land)
+    tell("drawing what is printed for each order")
+    printed.prepare(house)
     with house.db.writing() as s:
         # From now on orders wait a while for a person, then go by themselves.
         PolicyChange("house", "", {"send": "after", "send_minutes": 180}).keep(Context(s, house.clock, OWNER))
@@ -123,6 +126,7 @@ def _open_lanes(house: AppState) -> None:
 def _import_history(house: AppState, world: str) -> None:
     """The suppliers' last 60 days as sightings, so that it can be seen how steady an item is."""
     codes = {"wholesale": "Northlight Trade", "folder": "Quayside Bulk", "retail": "Sable Retail"}
+    codes |= {"tarn": "Tarn Print House", "copper": "Copperbeck Press"}
     with house.db.writing() as s:
         suppliers = dict(s.execute(select(Supplier.name, Supplier.id)).tuples().all())
         known = {(supplier, number): item for supplier, number, item in s.execute(select(Item.supplier_id, Item.number, Item.id))}

@@ -32,9 +32,10 @@ from ..services.orders import orders
 from ..services.partners import connections, partner_terms, registry
 from ..services.partners.registry import ConnectorRegistry
 from ..services.pricing import exchange_rates
+from ..services.printing import files as artwork_files
 from ..services.printing import houses
 from ..services.purchasing import purchase_orders
-from ..services.sourcing import samples
+from ..services.sourcing import print_samples, samples
 
 T = TypeVar("T")
 L = TypeVar("L")
@@ -295,9 +296,25 @@ class Reader:
                     found, _ = self._again(lambda: link.find_purchases(part))  # noqa: B023
                     for first in range(0, len(found), TAKEN):
                         self._take_answers(found[first : first + TAKEN], asked)
+                if isinstance(link, PrintLink):
+                    self._proofs(link, supplier_id)
         finally:
             with self.db.writing() as s:
                 self.context(s, "Orders").get(Supplier, supplier_id, "supplier").next_ask = self.clock.now() + timedelta(minutes=5)
+
+    def _proofs(self, link: PrintLink, supplier_id: int) -> None:
+        """A print house's own pictures of our samples, held beside ours."""
+        with self.db.reading() as s:
+            context = self.context(s, "Orders")
+            wanted = {reference: print_samples.ours(context, reference) for reference in print_samples.without_proof(context, supplier_id)}
+        for reference, mine in wanted.items():
+            data = link.proof(reference)
+            if data is None or mine is None:
+                continue
+            theirs = artwork_files.check(data)
+            differs = print_samples.compared(mine, theirs)
+            with self.db.writing() as s:
+                print_samples.take_proof(self.context(s, "Orders"), reference, theirs, differs)
 
     def _take_answers(self, found: Sequence[PurchaseAnswer], samples_asked: Collection[str]) -> None:
         with self.db.writing(patient=True) as s:

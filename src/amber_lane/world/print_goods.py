@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from .lands import here
 from .partners import HOME, NEAR, OTHERS, Seller, make_origin, make_way
@@ -31,7 +31,8 @@ class Blank:
     weight: int
     sides: tuple[str, ...] = ("front",)
     side: int = 260
-    out: tuple[str, ...] = field(default_factory=tuple)
+    # Least, good and best dots an inch, where they are not the house's.
+    dots: tuple[int, int, int] | None = None
 
     def numbers(self, mark: str) -> list[tuple[str, str, str, int]]:
         """(item number, colour, size, how many sides) of everything that can be ordered."""
@@ -86,7 +87,7 @@ HOUSES = {
             Blank("BAG", "Moor canvas bag", "bag", ("sand", "fog", "heather", "moss", "slate blue", "navy", "rust", "mid grey"), BAGS, 690, 260, ("front", "back")),
             Blank("MUG", "Hearth mug", "mug", ("white", "cream", "navy", "coal"), {"300 ml": ((238, 95), (200, 85), 0)}, 430, 380),
             Blank("CUSHION", "Loft cushion", "cushion", ("sand", "heather", "moss", "navy", "rust", "cream"), CUSHIONS, 880, 620, ("front", "back"), 310),
-            Blank("BLANKET", "Night blanket", "blanket", ("fog", "moss", "navy", "coal"), {"single": ((1300, 1700), (600, 600), 0), "double": ((1700, 2000), (800, 800), 900)}, 1950, 1400),
+            Blank("BLANKET", "Night blanket", "blanket", ("fog", "moss", "navy", "coal"), {"single": ((1300, 1700), (600, 600), 0), "double": ((1700, 2000), (800, 800), 900)}, 1950, 1400, dots=(60, 120, 150)),
             Blank("PRINT", "Star print on paper", "paper", ("white", "cream"), PRINTS, 390, 180),
         ),
         150, 300, 400, False, "Printed to order by Tarn Print House, Whitby", {},

@@ -99,9 +99,7 @@ def _blank(house: House, one: Blank) -> dict[str, Any]:
             for name, (_, area, _) in one.sizes.items()
         ],
         "items": [{"number": n, "colour": c, "size": s, "sides": k} for n, c, s, k in one.numbers(house.seller.mark)],
-        "dpi_least": house.dpi_least,
-        "dpi_good": house.dpi_good,
-        "dpi_best": house.dpi_best,
+        **dict(zip(("dpi_least", "dpi_good", "dpi_best"), one.dots or (house.dpi_least, house.dpi_good, house.dpi_best), strict=True)),
         "read_least": 80,
         "file": "area" if house.whole else "artwork",
         "kinds": ["image/png"],

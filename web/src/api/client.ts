@@ -69,8 +69,9 @@ export async function idsOf(path: string, ask: Record<string, string | number | 
 }
 
 /** Send a file by a form; what the router answers. A large sheet may take its time, but not without end. */
-export async function upload<R>(path: string, file: File): Promise<R> {
+export async function upload<R>(path: string, file: File, beside: Record<string, string> = {}): Promise<R> {
   const body = new FormData()
+  for (const [name, value] of Object.entries(beside)) body.append(name, value)
   body.append('file', file)
   return answer(path, 300, { method: 'POST', body, headers: { 'X-Amber-Lane': '1' } })
 }

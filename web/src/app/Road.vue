@@ -11,6 +11,7 @@ import { STATIONS } from './router'
 const props = defineProps<{ here: Schema<'Here'> }>()
 const emit = defineEmits<{ find: []; help: []; left: [] }>()
 const route = useRoute()
+const station = computed(() => route.meta.station ?? route.name)
 const counts = computed(() => live.pulse.value?.counts ?? {})
 const at = computed(() => new Date(live.now.value).toISOString())
 const pace = computed(() => {
@@ -49,10 +50,10 @@ async function leave() {
         :key="one.name"
         :to="`/${one.name}`"
         class="relative flex max-w-20 min-w-0 flex-1 flex-col items-center pt-1.5"
-        :aria-current="route.name === one.name ? 'page' : undefined"
+        :aria-current="station === one.name ? 'page' : undefined"
         :aria-label="counts[one.name] ? `${one.label}, ${counts[one.name]} waiting for you` : one.label"
       >
-        <span class="text-sm" :class="route.name === one.name ? 'font-bold' : 'text-rule'">{{ one.label }}</span>
+        <span class="text-sm" :class="station === one.name ? 'font-bold' : 'text-rule'">{{ one.label }}</span>
         <span class="mt-0.5 flex h-[17px] items-center bg-asphalt px-1.5">
           <span v-if="counts[one.name]" class="min-w-5 rounded bg-amber px-1.5 text-center text-2xs leading-4 font-bold text-asphalt">{{
             counts[one.name]
@@ -60,10 +61,10 @@ async function leave() {
           <span
             v-else
             class="size-2 rounded-full border-[1.5px]"
-            :class="route.name === one.name ? 'border-sheet bg-sheet' : 'border-faint'"
+            :class="station === one.name ? 'border-sheet bg-sheet' : 'border-faint'"
           />
         </span>
-        <span v-if="route.name === one.name" class="absolute inset-x-3 bottom-0 h-1 rounded-t bg-paper" aria-hidden="true" />
+        <span v-if="station === one.name" class="absolute inset-x-3 bottom-0 h-1 rounded-t bg-paper" aria-hidden="true" />
       </RouterLink>
     </nav>
     <button

@@ -21,6 +21,13 @@ export const router = createRouter({
     { path: '/today', name: 'today', component: () => import('@/stations/today/Today.vue') },
     { path: '/source', name: 'source', component: () => import('@/stations/source/Source.vue') },
     { path: '/shelf', name: 'shelf', component: () => import('@/stations/shelf/Shelf.vue') },
+    { path: '/shelf/print', name: 'print', meta: { station: 'shelf' }, component: () => import('@/stations/print/Printed.vue') },
+    {
+      path: '/shelf/print/:design',
+      name: 'design',
+      meta: { station: 'shelf' },
+      component: () => import('@/stations/print/DesignPage.vue'),
+    },
     { path: '/lanes', name: 'lanes', component: () => import('@/stations/lanes/Lanes.vue') },
     { path: '/price', name: 'price', component: () => import('@/stations/price/Price.vue') },
     { path: '/watch', name: 'watch', component: () => import('@/stations/watch/Watch.vue') },

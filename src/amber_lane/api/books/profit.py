@@ -20,7 +20,7 @@ from ..schemas import SHEET, Big, Form, Money, money, sure
 
 router = APIRouter(prefix="/books", tags=["books"])
 
-Dimension = Literal["order", "sku", "category", "supplier", "item", "store", "country", "day", "week", "month"]
+Dimension = Literal["order", "sku", "category", "supplier", "item", "artwork", "store", "country", "day", "week", "month"]
 Against = Literal["before", "year"]
 Effect = Literal["new", "ended", "volume", "mix", "price", "cost", "fees", "other"]
 MOST_DAYS = 3700

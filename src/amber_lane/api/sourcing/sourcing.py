@@ -16,7 +16,7 @@ from ...data.source import SavedSearch
 from ...services.base.job_queue import start
 from ...services.grids.goods_grids import GridQuery
 from ...services.partners import rosters
-from ...services.sourcing import samples, saved_searches, supplier_requests
+from ...services.sourcing import print_samples, samples, saved_searches, supplier_requests
 from ..catalogue.search import search
 from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, minor, money, wish
@@ -66,6 +66,15 @@ class AddressShape(Ask):
     phone: str = Field("", max_length=60)
 
 
+class ProofOut(BaseModel):
+    """ours, proof: files with the pictures; differs: how much of them looks otherwise, in tenths of a percent."""
+
+    side: str
+    ours: int
+    proof: int | None
+    differs: int | None
+
+
 class SampleOut(BaseModel):
     id: int
     version: int
@@ -78,6 +87,7 @@ class SampleOut(BaseModel):
     verdict: str
     note: str
     cost: Money | None
+    proofs: list[ProofOut]
 
 
 class JudgeAsk(Ask):
@@ -189,6 +199,8 @@ def set_own_address(context: WriteContext, ask: AddressShape) -> Done:
 
 @router.get("/samples")
 def all_samples(context: ReadContext) -> list[SampleOut]:
+    rows = samples.newest(context)
+    proofs = print_samples.proofs(context, [row.id for row, _, _ in rows])
     return [
         SampleOut(
             id=row.id,
@@ -202,8 +214,9 @@ def all_samples(context: ReadContext) -> list[SampleOut]:
             verdict=row.verdict,
             note=row.note,
             cost=money(row.cost, row.currency),
+            proofs=[ProofOut(**vars(one)) for one in proofs.get(row.id, [])],
         )
-        for row, item, supplier in samples.newest(context)
+        for row, item, supplier in rows
     ]
 
 

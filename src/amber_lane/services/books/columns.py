@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 import threading
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 from weakref import WeakKeyDictionary
@@ -48,12 +48,22 @@ class Columns:
 
     of: dict[str, Whole]
     words: list[str]
+    # SKUs that something is printed on, in order, and the artwork of each.
+    printed: tuple[Whole, Whole] = (np.zeros(0, np.int64), np.zeros(0, np.int64))
 
     def __len__(self) -> int:
         return len(self.of["id"])
 
     def __getitem__(self, name: str) -> Whole:
-        return self.of[name]
+        return self._artwork() if name == "artwork" else self.of[name]
+
+    def _artwork(self) -> Whole:
+        """The artwork of each entry's SKU, 0 where nothing is printed on it."""
+        skus, arts = self.printed
+        if not len(skus):
+            return np.zeros(len(self), dtype=np.int64)
+        at = np.minimum(np.searchsorted(skus, self.of["sku"]), len(skus) - 1)
+        return np.where(skus[at] == self.of["sku"], arts[at], 0)
 
 
 @dataclass
@@ -75,6 +85,15 @@ _LOCK = threading.Lock()
 
 def read(s: Session) -> Columns:
     """All entries that this transaction sees. What a transaction has not kept yet is not remembered."""
+    return replace(_read(s), printed=_printed(s))
+
+
+def _printed(s: Session) -> tuple[Whole, Whole]:
+    rows = s.execute(text("select sku_id, max(artwork_id) from lane_print group by sku_id order by sku_id")).all()
+    return np.array([sku for sku, _ in rows], dtype=np.int64), np.array([art for _, art in rows], dtype=np.int64)
+
+
+def _read(s: Session) -> Columns:
     engine = s.get_bind().engine
     with _LOCK:
         holder = _HOLDERS.setdefault(engine, _Holder())

@@ -14,10 +14,10 @@ from ...core.money import Bools, Floats, Ints
 from .columns import BASES, KINDS, Columns
 
 EPOCH = date(1970, 1, 1)
-DIMENSIONS = ("order", "sku", "category", "supplier", "item", "store", "country", "day", "week", "month")
+DIMENSIONS = ("order", "sku", "category", "supplier", "item", "artwork", "store", "country", "day", "week", "month")
 TIMES = ("day", "week", "month")
 # What may be narrowed down to one value.
-FILTERS = ("sku", "category", "supplier", "item", "store", "country")
+FILTERS = ("sku", "category", "supplier", "item", "artwork", "store", "country")
 
 _KIND = {Kind(name): n for n, name in enumerate(KINDS)}
 _REFUND_BASIS = BASES.index(Basis.refund.value)

@@ -8,13 +8,14 @@ from datetime import date, timedelta
 from typing import Any
 
 import numpy as np
-from sqlalchemy import func, select
+from sqlalchemy import func, literal, select
 
 from ...core.books import Ledger, Sums
 from ...core.money import Floats, Ints
 from ...data.books import JournalEntry
 from ...data.bulk import in_chunks
 from ...data.orders import Order
+from ...data.printing import Artwork
 from ...data.setup import Store, Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
@@ -165,6 +166,7 @@ class Names:
             "order": lambda some: select(Order.id, Order.buyer, Order.number).where(Order.id.in_(some)),
             "sku": lambda some: select(Sku.id, Sku.title, Sku.code).where(Sku.id.in_(some)),
             "item": lambda some: select(Item.id, Item.title, Item.number).where(Item.id.in_(some)),
+            "artwork": lambda some: select(Artwork.id, Artwork.name, literal("")).where(Artwork.id.in_(some)),
             "supplier": lambda some: select(Supplier.id, Supplier.name, Supplier.code).where(Supplier.id.in_(some)),
             "store": lambda some: select(Store.id, Store.name, Store.code).where(Store.id.in_(some)),
         }
@@ -182,7 +184,10 @@ class Names:
         return house_days.day_text(self.context, day, weekday=True)
 
 
-NOTHING = {"order": "Of no order", "sku": "Of no SKU", "item": "Of no item", "supplier": "Of no supplier", "store": "Of no store"}
+NOTHING = {
+    "artwork": "Nothing printed", "order": "Of no order", "sku": "Of no SKU", "item": "Of no item", "supplier": "Of no supplier",
+    "store": "Of no store",
+}  # fmt: skip
 
 
 def left_out(context: Context) -> list[str]:

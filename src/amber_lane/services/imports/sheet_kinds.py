@@ -17,7 +17,7 @@ from ..base.errors import Invalid
 from ..base.import_frame import Checked, SheetKind
 from ..base.regional import home_of, place_of
 from ..pricing import exchange_rates
-from . import books_sheets, price_sheets
+from . import books_sheets, price_sheets, print_sheets
 from .goods_sheets import carry_items, check_items, check_listings, take_items, take_listings
 from .lane_sheets import check_lanes, out_lanes, take_lanes
 from .order_sheets import check_answers, check_orders, check_tracking, take_answers, take_orders, take_tracking
@@ -122,6 +122,26 @@ KINDS = {
             ("Mail and bookkeeping tools", "48.00", HOUSE_MONEY, "2026-01"),
             books_sheets.check_overheads,
             books_sheets.take_overheads,
+        ),
+        SheetKind(
+            "print_lanes",
+            ("store", "sku", "house", "blank", "colour", "size", "artwork", "side", "x_mm", "y_mm", "w_mm"),
+            (),
+            (
+                "Hearthmade Row",
+                "HR-BAG-1",
+                "Tarn Print House",
+                "Moor canvas bag",
+                "navy",
+                "field bag",
+                "New moon",
+                "front",
+                "8.0",
+                "12.0",
+                "224.0",
+            ),
+            print_sheets.check_print_lanes,
+            print_sheets.take_print_lanes,
         ),
         SheetKind(
             "items",

@@ -84,6 +84,11 @@ def places_of(context: Context, design: int) -> dict[str, Spot]:
     return {row.side: Spot(row.x, row.y, row.w) for row in rows}
 
 
+def all_designs(context: Context) -> Sequence[PrintDesign]:
+    """Every design, the newest first."""
+    return context.session.scalars(select(PrintDesign).where(PrintDesign.removed_at.is_(None)).order_by(PrintDesign.id.desc())).all()
+
+
 @dataclass(frozen=True)
 class DesignChange:
     """What a person changes; None = as it is. places: by side, None = nothing is printed there any more."""

@@ -81,7 +81,9 @@ def _points(data: bytes) -> Given:
             picture = _in_srgb(opened)
     except Invalid:
         raise
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, MemoryError, Image.DecompressionBombError) as error:
+    except Image.DecompressionBombError as error:
+        raise Invalid("the artwork would unpack to far more than 100 million points") from error
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, MemoryError) as error:
         raise Invalid("that is no artwork that can be read; give a PNG, JPEG or SVG") from error
     return Given(_made(picture), _made(_reduced(picture)))
 
@@ -139,8 +141,7 @@ def _vector(data: bytes) -> Given:
     width, height = _shape(root)
     # As it is looked at: a megapixel.
     across = max(1, int((1_000_000 * width / height) ** 0.5))
-    sight = draw(clean, across)
-    return Given(Made(clean, SVG, width, height), sight)
+    return Given(Made(clean, SVG, width, height), _made(draw(clean, across)))
 
 
 def _only_inside(name: str, value: str) -> None:
@@ -166,14 +167,11 @@ def _shape(root: etree._Element) -> tuple[int, int]:
     return max(1, round(w * 1000)), max(1, round(h * 1000))
 
 
-def draw(svg: bytes, across: int) -> Made:
-    """An SVG as pixels, so many across. Invalid where it cannot be drawn, or would be more than anybody prints."""
+def draw(svg: bytes, across: int) -> Image.Image:
+    """An SVG as pixels, so many across. Invalid where it cannot be drawn."""
     try:
         data = bytes(resvg_py.svg_to_bytes(svg_string=svg.decode(), width=across, skip_system_fonts=True))
-        with Image.open(io.BytesIO(data), formats=("PNG",)) as opened:
-            if opened.width * opened.height > POINTS_MOST:
-                raise Invalid("so large it would have more than 100 million points")
-            return _made(opened.convert("RGBA"))
+        return opened(Made(data, PNG, 0, 0))
     except (ValueError, OSError) as error:
         raise Invalid("the SVG cannot be drawn") from error
 

@@ -93,15 +93,3 @@ def same_colours(own: BlankTerms, other: BlankTerms) -> dict[str, Match]:
         if float(apart[at]) <= SAME_COLOUR:
             out[one.name] = Match(one.name, other.colours[at].name, round(float(apart[at]), 1))
     return out
-
-
-def stand_ins(context: Context, blank: Blank) -> list[tuple[Blank, Supplier]]:
-    """Blanks of other houses that could stand in: of the same kind, with a size of the same name and a colour that looks the same."""
-    own = terms_of(blank)
-    sizes = {one.name for one in own.sizes}
-    out = []
-    for row, supplier in blanks(context, blank.kind):
-        terms = terms_of(row)
-        if row.supplier_id != blank.supplier_id and sizes & {one.name for one in terms.sizes} and same_colours(own, terms):
-            out.append((row, supplier))
-    return out

@@ -119,12 +119,18 @@ def check(context: Context, lanes: Iterable[int]) -> set[int]:
     if wait:
         start(context, "print.files", "print-files", "Making print files", {})
     if touched:
-        respond(context, touched)
-        prepared = select(Listing).where(Listing.sku_id.in_(touched), Listing.state == "preparing")
-        if rows_in_preparation := s.scalars(prepared).all():
-            price_prepared(context, rows_in_preparation)
-        context.reroute()
+        _follow(context, touched)
     return wait
+
+
+def _follow(context: Context, skus: set[int]) -> None:
+    """Listings on sale show what their lanes let them; those in preparation get their price. No order waits for what nobody sells yet."""
+    rows = context.session.scalars(select(Listing).where(Listing.sku_id.in_(skus), Listing.state != "ended")).all()
+    if on_sale := {row.sku_id for row in rows if row.state != "preparing"}:
+        respond(context, on_sale)
+        context.reroute()
+    if prepared := [row for row in rows if row.state == "preparing"]:
+        price_prepared(context, prepared)
 
 
 def _judge(checker: Checker, row: LanePrint) -> None:

@@ -11,6 +11,7 @@ from sqlalchemy import Select, or_, select
 from sqlalchemy.orm import Session
 
 from ...core.print_choice import INCH, Spot
+from ...data.bulk import in_chunks
 from ...data.printing import ArtFile, ArtVersion, Blank, LanePrint
 from ...data.session import Database
 from ..base.context import Context
@@ -51,17 +52,17 @@ def make(
     db: Database, context_of: Callable[[Session], Context], progress: Callable[[int, int], None], lanes: Sequence[int] | None = None
 ) -> int:
     """Make all files that are due, and open the lanes that waited for them. progress may raise to stop. Returns how many were made."""
-    with db.reading() as s:
-        numbers = due(s, lanes)
     maker, done = _Maker(db), 0
-    for start in range(0, len(numbers), STEP):
-        part = numbers[start : start + STEP]
-        with db.reading() as s:
-            wanted = [_wanted(row, version) for row, version in s.execute(_both(part)).tuples()]
-        made = [(one, maker.file(one), maker.preview(one)) for one in wanted]
+    with db.reading() as s:
+        wanted = [_wanted(row, version) for chunk in in_chunks(due(s, lanes)) for row, version in s.execute(_both(chunk)).tuples()]
+    # The largest of each drawing first: smaller ones are made from it.
+    wanted.sort(key=lambda one: (one.source, -maker.most(one), one.row))
+    for start in range(0, len(wanted), STEP):
+        part = wanted[start : start + STEP]
+        made = [(one, maker.file(one), maker.preview(one)) for one in part]
         with db.writing() as s:
             context = context_of(s)
-            rows = {row.id: row for row in s.scalars(select(LanePrint).where(LanePrint.id.in_(part)))}
+            rows = {row.id: row for row in s.scalars(select(LanePrint).where(LanePrint.id.in_([one.row for one in part])))}
             for one, file, preview in made:
                 row = rows.get(one.row)
                 # What was changed meanwhile is made anew the next time.
@@ -70,7 +71,7 @@ def make(
             s.flush()
             lane_prints.finished(context, {one.lane for one, _, _ in made})
         done += len(part)
-        progress(done, len(numbers))
+        progress(done, len(wanted))
     return done
 
 
@@ -92,6 +93,8 @@ class _Maker:
         self.db = db
         self.sources: dict[int, files.Made] = {}
         self.made: dict[tuple[object, ...], files.Made] = {}
+        self.blanks: dict[int, Blank] = {}
+        self.master: tuple[int, Image.Image] | None = None
 
     def source(self, number: int) -> files.Made:
         if number not in self.sources:
@@ -103,8 +106,10 @@ class _Maker:
         return self.sources[number]
 
     def blank(self, number: int) -> Blank:
-        with self.db.reading() as s:
-            return s.get_one(Blank, number)
+        if number not in self.blanks:
+            with self.db.reading() as s:
+                self.blanks[number] = s.get_one(Blank, number)
+        return self.blanks[number]
 
     def file(self, one: Wanted) -> files.Made:
         """What the house prints from: the artwork at that size with no more dots than the house makes use of, or its whole print area."""
@@ -115,16 +120,27 @@ class _Maker:
         if key not in self.made:
             if len(self.made) > 40:
                 self.made.clear()
-            most = max(1, round(one.spot.w * terms.dpi_best / INCH))
-            source = self.source(one.source)
-            art = files.opened(files.draw(source.data, most) if one.vector else source)
-            if art.width > most:
-                art = art.resize((most, max(1, round(most * art.height / art.width))), Image.Resampling.LANCZOS)
+            art = self.pixels(one, self.most(one))
             dots = art.width * INCH / one.spot.w
             if terms.whole_area:
                 art = _on_area(art, one, (round(area.w * dots / INCH), round(area.h * dots / INCH)), dots)
             self.made[key] = _with_dots(art, dots)
         return self.made[key]
+
+    def most(self, one: Wanted) -> int:
+        """How many pixels across the house makes use of at that size; no more than anybody prints, however large it is."""
+        best = terms_of(self.blank(one.blank)).dpi_best
+        return min(max(1, round(one.spot.w * best / INCH)), int((files.POINTS_MOST * one.spot.w / one.height) ** 0.5))
+
+    def pixels(self, one: Wanted, most: int) -> Image.Image:
+        """The artwork so many pixels across, or as many as it has; drawn once for all that are no larger."""
+        if self.master is None or self.master[0] != one.source or (one.vector and self.master[1].width < most):
+            source = self.source(one.source)
+            self.master = (one.source, files.draw(source.data, most) if one.vector else files.opened(source))
+        art = self.master[1]
+        if art.width <= most:
+            return art
+        return art.resize((most, max(1, round(most * art.height / art.width))), Image.Resampling.LANCZOS)
 
     def preview(self, one: Wanted) -> files.Made:
         """How it shall look."""
@@ -141,5 +157,5 @@ def _on_area(art: Image.Image, one: Wanted, size: tuple[int, int], dots: float) 
 def _with_dots(art: Image.Image, dots: float) -> files.Made:
     """The file says how many dots an inch it has, so that it comes out at its size."""
     out = io.BytesIO()
-    art.save(out, "PNG", compress_level=6, dpi=(round(dots), round(dots)))
+    art.save(out, "PNG", compress_level=3, dpi=(round(dots), round(dots)))
     return files.Made(out.getvalue(), files.PNG, art.width, art.height)

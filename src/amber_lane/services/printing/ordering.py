@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from sqlalchemy import select
 
 from ...connectors.payloads import BoughtPrint
 from ...data.bulk import in_chunks
-from ...data.printing import ArtFile, LanePrint, PurchasePrint
+from ...data.orders import PurchaseLine, PurchaseOrder
+from ...data.printing import ArtFile, ArtVersion, Artwork, LanePrint, PurchasePrint
+from ...data.setup import Supplier
+from ...data.source import Item
 from ..base.context import Context
 from ..base.errors import Conflict
 
@@ -58,9 +61,37 @@ class Files:
             )  # fmt: skip
 
 
-def of_lines(context: Context, lines: Sequence[int]) -> dict[int, list[PurchasePrint]]:
-    """What was sent to be printed for lines of purchases."""
-    out: dict[int, list[PurchasePrint]] = {}
-    for row in context.session.scalars(select(PurchasePrint).where(PurchasePrint.line_id.in_(lines)).order_by(PurchasePrint.id)):
-        out.setdefault(row.line_id or 0, []).append(row)
-    return out
+@dataclass(frozen=True)
+class SentPrint:
+    """One side as it was sent to a house. places in hundredths of a millimetre; file, preview: their numbers."""
+
+    reference: str
+    house: str
+    item: str
+    side: str
+    artwork: str
+    x: int
+    y: int
+    w: int
+    h: int
+    file: int
+    preview: int
+
+
+def of_order(context: Context, order: int) -> list[SentPrint]:
+    """What was sent to be printed for an order, as it was then."""
+    rows = context.session.execute(
+        select(PurchasePrint, PurchaseOrder.reference, Supplier.name, Item.title, Artwork.name)
+        .join(PurchaseLine, PurchaseLine.id == PurchasePrint.line_id)
+        .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
+        .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
+        .join(Item, Item.id == PurchaseLine.item_id)
+        .join(ArtVersion, ArtVersion.id == PurchasePrint.version_id)
+        .join(Artwork, Artwork.id == ArtVersion.artwork_id)
+        .where(PurchaseOrder.order_id == order)
+        .order_by(PurchasePrint.id)
+    )
+    return [
+        SentPrint(reference, house, item, row.side, art, row.x, row.y, row.w, row.h, row.file_id, row.preview_id)
+        for row, reference, house, item, art in rows.tuples()
+    ]

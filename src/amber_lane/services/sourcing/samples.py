@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from sqlalchemy import select
@@ -15,6 +15,7 @@ from ...core.ids import check_country
 from ...core.states import SAMPLE
 from ...data.lanes import Lane, LanePart
 from ...data.outbox import AuditEntry
+from ...data.printing import PurchasePrint
 from ...data.setup import Origin, Service, Setting, Supplier
 from ...data.source import Item, Sample
 from ..base import undoing
@@ -22,6 +23,7 @@ from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
 from ..pricing.inputs import Facts, NoRate
+from ..printing.ordering import Files
 
 OWN_ADDRESS = "own_address"
 VERDICTS = ("good", "fair", "poor")
@@ -54,7 +56,15 @@ def set_own_address(context: Context, given: Address) -> None:
     context.session.flush()
 
 
-def order(context: Context, item_id: int) -> Sample:
+@dataclass(frozen=True)
+class Printed:
+    """What is printed on a sample: as a lane prints it."""
+
+    files: Files
+    lane: int
+
+
+def order(context: Context, item_id: int, printed: Printed | None = None) -> Sample:
     """Order a sample of an item. One is under way at a time; it can be taken back until it has gone out."""
     item = context.get(Item, item_id, "item")
     supplier = context.get(Supplier, item.supplier_id, "supplier")
@@ -62,7 +72,7 @@ def order(context: Context, item_id: int) -> Sample:
     if to is None:
         raise Invalid("say first where samples shall be sent", {"address": "is not known"})
     under_way = select(Sample.id).where(Sample.item_id == item_id, Sample.state.in_(("asked", "ordered", "sent")))
-    if context.session.scalar(under_way.limit(1)):
+    if printed is None and context.session.scalar(under_way.limit(1)):
         raise Conflict("a sample of this item is under way already")
     if item.offer == "gone" or item.origin_id is None:
         raise Conflict(f"{supplier.name} does not have {item.number} any more")
@@ -75,12 +85,15 @@ def order(context: Context, item_id: int) -> Sample:
     row.cost, row.currency = _cost(context, item, origin, way), supplier.currency
     context.session.add(row)
     context.session.flush()
+    prints = printed.files.bought(printed.lane, item_id) or None if printed else None
+    if printed:
+        printed.files.keep(context, printed.lane, item_id, None, row.id)
     sample = SamplePayload(
         reference=row.reference,
         origin=origin.code,
         service=way.code,
         address=BoughtAddress(**asdict(to)),
-        lines=(BoughtLine(line_no=1, item=item.number, quantity=1),),
+        lines=(BoughtLine(line_no=1, item=item.number, quantity=1, prints=prints),),
         note="A sample for ourselves.",
     )
     queue.put(context, f"supplier:{supplier.id}", f"sample:{row.id}", row.reference, sample)
@@ -104,6 +117,9 @@ def take_back(context: Context, after: dict[str, Any]) -> None:
     """Undo an order of a sample that has not gone out; Conflict when it has."""
     queue.stop(context, after["reference"])
     row = context.get(Sample, after["sample"], "sample")
+    for one in context.session.scalars(select(PurchasePrint).where(PurchasePrint.sample_id == row.id)).all():
+        context.session.delete(one)
+    context.session.flush()
     context.session.delete(row)
     context.session.flush()
 

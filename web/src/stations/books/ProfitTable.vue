@@ -67,7 +67,7 @@ function toggle(key: string) {
 }
 const OPENS = new Set(['net', 'fees', 'goods', 'sending', 'refunds', 'other', 'profit'])
 /** Narrow down to a row; times are no filter. */
-const FILTERS = new Set(['supplier', 'sku', 'store', 'category', 'country', 'item'])
+const FILTERS = new Set(['supplier', 'sku', 'store', 'category', 'country', 'item', 'artwork'])
 function narrow(row: Schema<'ProfitRow'>) {
   const value = by.value === 'category' || by.value === 'country' ? row.code : String(row.key)
   const next = by.value === 'sku' ? 'day' : 'sku'

@@ -5,7 +5,7 @@ import { useAsk } from '@/parts/ask'
 import { dayHere, dayOf } from '@/parts/format'
 import { live } from '@/app/live'
 
-export type By = 'order' | 'sku' | 'category' | 'supplier' | 'item' | 'store' | 'country' | 'day' | 'week' | 'month'
+export type By = 'order' | 'sku' | 'category' | 'supplier' | 'item' | 'artwork' | 'store' | 'country' | 'day' | 'week' | 'month'
 export type Effect = 'new' | 'ended' | 'volume' | 'mix' | 'price' | 'cost' | 'fees' | 'other'
 export type Figures = Schema<'FiguresOut'>
 
@@ -16,6 +16,7 @@ export const BYS: { key: By; label: string }[] = [
   { key: 'category', label: 'Category' },
   { key: 'country', label: 'Country' },
   { key: 'item', label: 'Item' },
+  { key: 'artwork', label: 'Artwork' },
   { key: 'order', label: 'Order' },
   { key: 'day', label: 'Day' },
   { key: 'week', label: 'Week' },

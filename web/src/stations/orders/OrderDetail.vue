@@ -17,6 +17,7 @@ import Earns from './Earns.vue'
 import Lacking from './Lacking.vue'
 import Lines from './Lines.vue'
 import OrderMoney from './OrderMoney.vue'
+import Printed from './Printed.vue'
 import Twin from './Twin.vue'
 import Ways from './Ways.vue'
 import WaysOn from './WaysOn.vue'
@@ -148,6 +149,7 @@ const address = computed(() => (data.value?.lines_of_address ?? []).join(', '))
             </tr>
           </tbody>
         </table>
+        <Printed v-if="data.purchases.length" :order="data.id" />
         <OrderMoney v-if="data.purchases.length" :order="data.id" />
         <h3 v-if="!open && data.ways.length" class="mt-3 px-3.5">Why from there: the lanes as they were when it was sent</h3>
         <div v-if="data.ways.length" class="mt-1 flex flex-col border-t border-rule xl:flex-row xl:items-start">

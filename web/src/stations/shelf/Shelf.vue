@@ -130,6 +130,7 @@ const EMPTY: Record<string, [string, string]> = {
       <h1 class="sr-only">Shelf</h1>
       <div class="flex items-center gap-2">
         <Pills :pending="!stores" :options="pills" :chosen="view" label="Where listings stand" @choose="set({ view: $event })" />
+        <RouterLink to="/shelf/print" class="ml-auto"><Btn small>Printed for each order</Btn></RouterLink>
       </div>
       <div class="flex flex-wrap items-center gap-2">
         <Filter :words="ask.words" label="SKU or title" @change="set({ words: $event })" />

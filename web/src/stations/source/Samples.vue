@@ -10,7 +10,8 @@ import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import Sight from '@/parts/Sight.vue'
-import { money, place } from '@/parts/format'
+import { money, percent, place } from '@/parts/format'
+import { filePicture } from '@/stations/print/print'
 
 const asked = useQuery({ queryKey: ['samples'], queryFn: () => take(api.GET('/api/v1/source/samples')) })
 const { data } = asked
@@ -36,6 +37,12 @@ const judge = async (verdict: 'good' | 'fair' | 'poor') => {
   const body = { version: one.version, verdict, note: note.value }
   if (await act(() => take(api.POST('/api/v1/source/samples/{number}/verdict', { params: { path: { number: one.id } }, body }))))
     judging.value = null
+}
+const looking = ref<Schema<'SampleOut'> | null>(null)
+const proofOf = (one: Schema<'SampleOut'>): string => {
+  const proof = one.proofs.find((each) => each.proof)
+  if (!proof) return 'The house has shown no picture of it yet.'
+  return proof.differs ? `${percent(proof.differs / 10)} of the house's picture looks otherwise than ours.` : 'Both pictures look the same.'
 }
 const FIELDS = [
   ['name', 'Name', 'col-span-2'],
@@ -75,7 +82,7 @@ const TONE: Record<string, 'good' | 'loss' | 'plain'> = { good: 'good', fair: 'p
       <div
         v-for="one in data ?? []"
         :key="one.id"
-        class="grid grid-cols-[minmax(0,1fr)_120px_90px_80px_minmax(0,1fr)_auto] items-center gap-3 border-b border-rule-2 px-4 py-2.5 last:border-0"
+        class="grid grid-cols-[minmax(0,1fr)_120px_90px_80px_minmax(0,1fr)_88px_auto] items-center gap-3 border-b border-rule-2 px-4 py-2.5 last:border-0"
       >
         <span class="min-w-0"
           ><b class="block truncate">{{ one.title }}</b
@@ -87,6 +94,17 @@ const TONE: Record<string, 'good' | 'loss' | 'plain'> = { good: 'good', fair: 'p
         <span class="text-soft"><When v-if="one.ordered_at" :at="one.ordered_at" /></span>
         <span class="text-right" title="With its sending">{{ one.cost ? money(one.cost) : '–' }}</span>
         <span class="truncate text-soft" :title="one.note">{{ one.note }}</span>
+        <button
+          v-if="one.proofs.length"
+          type="button"
+          class="flex gap-1"
+          :aria-label="`Pictures of ${one.title}: ours${one.proofs[0]!.proof ? ' and the house\'s' : ''}`"
+          @click="looking = one"
+        >
+          <img :src="filePicture(one.proofs[0]!.ours)" alt="" class="size-10 border border-rule" />
+          <img v-if="one.proofs[0]!.proof" :src="filePicture(one.proofs[0]!.proof)" alt="" class="size-10 border border-rule" />
+        </button>
+        <span v-else />
         <Btn v-if="one.state !== 'refused'" small @click="((judging = one), (note = one.verdict ? one.note : ''))">{{
           one.verdict ? 'Judge anew' : 'It is here'
         }}</Btn>
@@ -101,6 +119,19 @@ const TONE: Record<string, 'good' | 'loss' | 'plain'> = { good: 'good', fair: 'p
       </div>
       <p v-if="wrong" role="alert" class="mt-3 text-brick">{{ wrong }}</p>
       <template #acts><Btn @click="mending = false">Cancel</Btn><Btn kind="main" @click="keep">Save</Btn></template>
+    </Modal>
+    <Modal v-if="looking" open wide :title="looking.title" :message="proofOf(looking)" @close="looking = null">
+      <div v-for="one in looking.proofs" :key="one.side" class="grid grid-cols-2 gap-3">
+        <figure>
+          <img :src="filePicture(one.ours)" :alt="`As it shall look, ${one.side}`" class="w-full border border-rule" />
+          <figcaption class="mt-1 text-soft">As it shall look, {{ one.side }}</figcaption>
+        </figure>
+        <figure v-if="one.proof">
+          <img :src="filePicture(one.proof)" :alt="`The house's picture, ${one.side}`" class="w-full border border-rule" />
+          <figcaption class="mt-1 text-soft">The house's picture of what it printed</figcaption>
+        </figure>
+      </div>
+      <template #acts><Btn kind="main" @click="looking = null">Close</Btn></template>
     </Modal>
     <Modal
       :open="!!judging"
