@@ -23,8 +23,10 @@ const spares = computed(() => props.of.houses.filter((one) => one.use === 'spare
 const setSpare = (one: Schema<'PrintHouseOut'>, on: boolean) =>
   emit('change', { spares: on ? [...spares.value, one.blank] : spares.value.filter((blank) => blank !== one.blank) })
 const busy = ref(false)
+/** Its figures are still those of the store that was chosen before. */
+const waits = computed(() => busy.value || props.of.store !== props.store)
 async function make() {
-  if (!props.of.missing || busy.value) return
+  if (!props.of.missing || waits.value) return
   busy.value = true
   await act(async () => {
     const begun = await take(
@@ -127,7 +129,7 @@ defineExpose({ make })
     </tr>
   </table>
   <div class="mt-4 flex flex-col items-start gap-2">
-    <Btn v-if="of.missing" kind="main" hint="A" :disabled="busy" @click="make">Prepare {{ plural(of.missing, 'listing') }}</Btn>
+    <Btn v-if="of.missing" kind="main" hint="A" :disabled="waits" @click="make">Prepare {{ plural(of.missing, 'listing') }}</Btn>
     <p v-else-if="of.combinations" class="text-pine">All {{ of.combinations }} are listed here.</p>
     <Btn v-if="unread.length" @click="emit('version', unread[0]!.name)">Add a version for {{ unread[0]!.name }}</Btn>
     <Btn v-if="colour.sold" @click="sample">Order a sample, {{ money(of.cost) }}</Btn>

@@ -50,14 +50,15 @@ async function change(body: Partial<Schema<'DesignChangeAsk'>>) {
     take(api.PATCH('/api/v1/printing/designs/{number}', { params: { path: { number: now.id } }, body: { version: now.version, ...body } })),
   )
 }
+/** One after the other: each needs the version that the one before left. What could not be saved is shown as it stands. */
 let saving: Promise<unknown> = Promise.resolve()
-async function save() {
+async function saveNow() {
   const at = draft.value
   if (!at || !of.value) return
-  saving = change({ places: { [side.value]: at } })
-  await saving
-  if (draft.value === at) draft.value = null
+  const done = await change({ places: { [side.value]: at } })
+  if (!done || draft.value === at) draft.value = null
 }
+const save = () => (saving = saving.then(saveNow))
 const saveSoon = useDebounceFn(save, 700)
 const nudge = (dx: number, dy: number) => {
   move({ ...spot.value, x: spot.value.x + dx, y: spot.value.y + dy })
@@ -277,7 +278,7 @@ const TONES: Record<string, 'good' | 'plain' | 'loss'> = { ok: 'good', soft: 'pl
         :of="of"
         :colour="colour"
         :stores="stores ?? []"
-        :store="of.store"
+        :store="store || of.store"
         @store="set({ store: String($event) })"
         @change="change"
         @version="adding = { ground: 'colour', colour: $event }"

@@ -69,13 +69,18 @@ const share = (part: number, of: number) => (of ? `${count(part)} of ${count(of)
     <div class="mt-3 flex flex-wrap items-center gap-2">
       <label class="flex items-center gap-2"
         ><span class="text-soft">On</span
-        ><select class="field w-auto!" :value="kind" @change="picked = ($event.target as HTMLSelectElement).value">
+        ><select class="field w-auto!" :value="kind" aria-label="On what" @change="picked = ($event.target as HTMLSelectElement).value">
           <option v-for="one in kinds" :key="one" :value="one">{{ KINDS[one] ?? one }}</option>
         </select></label
       >
       <label class="flex items-center gap-2"
         ><span class="text-soft">to be sold in</span
-        ><select class="field w-auto!" :value="store" @change="at = Number(($event.target as HTMLSelectElement).value)">
+        ><select
+          class="field w-auto!"
+          :value="store"
+          aria-label="To be sold in"
+          @change="at = Number(($event.target as HTMLSelectElement).value)"
+        >
           <option v-for="one in stores ?? []" :key="one.id" :value="one.id">{{ one.name }}</option>
         </select></label
       >
