@@ -16,7 +16,7 @@ VIEWS = {
     "shelf": "/shelf",
     "sizes": "/shelf?view=live&store=1&words=vest",
     "lanes": "/lanes",
-    "all-lanes": "/lanes?view=settled&lane=open",
+    "print": "/shelf/print/1?colour=navy",
     "faults": "/lanes?view=faults",
     "price": "/price",
     "listings": "/price?view=listings&sort=profit&down=1",
@@ -59,10 +59,6 @@ def main() -> None:
                 page.keyboard.press("v")
                 page.get_by_role("heading", name="Sizes and colours").wait_for()
                 page.wait_for_timeout(1200)
-            if name == "all-lanes":
-                page.keyboard.press("Enter")
-                page.get_by_role("heading", name="One unit at the door").wait_for()
-                page.wait_for_timeout(600)
             page.screenshot(path=TARGET / f"{name}.png")
         first_day.take(browser, TARGET)
         browser.close()

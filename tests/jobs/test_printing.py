@@ -9,15 +9,18 @@ import pytest
 from sqlalchemy import select
 
 from amber_lane.connectors.protocols import Address
+from amber_lane.core.print_choice import Spot
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, PurchaseOrder
+from amber_lane.data.outbox import AuditEntry
 from amber_lane.data.printing import ArtFile, Blank, LanePrint, PurchasePrint
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Sample
+from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
 from amber_lane.services.base import house_days
-from amber_lane.services.base.errors import Invalid
+from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.base.job_queue import start
 from amber_lane.services.books import profit
 from amber_lane.services.books.grouping import Period
@@ -218,9 +221,29 @@ def test_a_soft_or_unreadable_artwork_holds_its_lane_and_a_better_version_frees_
     write(sold, lambda context: artwork.add_version(context, 1, files.check(png(300, "#f6f0dd")), "dark"))
     lane = sold.one(select(Lane).where(Lane.sku_id == navy.sku_id, Lane.priority == 0))
     assert lane.state == "shut" and "too soft" in lane.reason
+    with pytest.raises(Invalid, match="2400 x 2400"):
+        write(sold, lambda context: artwork.add_version(context, 1, files.check(png(2400, height=1200)), "dark"))
+    with pytest.raises(Conflict, match="still printed"):
+        write(sold, lambda context: artwork.remove(context, 1, None))
     write(sold, lambda context: artwork.add_version(context, 1, files.check(png(2400, "#1b2740")), "dark"))
     lane = sold.one(select(Lane).where(Lane.sku_id == navy.sku_id, Lane.priority == 0))
     assert lane.state == "shut" and "no version of the artwork reads" in lane.reason
     write(sold, lambda context: artwork.add_version(context, 1, files.check(png(2400, "#f6f0dd")), "dark"))
     run_jobs(sold)
     assert sold.one(select(Lane).where(Lane.sku_id == navy.sku_id, Lane.priority == 0)).state == "new"
+
+    # Off its place it is held as well, and one key puts it back where it lay.
+    spot = select(LanePrint.x).where(LanePrint.lane_id == lane.id)
+    before = sold.one(spot)
+    off = designs.DesignChange(places={"front": Spot(9_000, 0, 22_000)})
+    write(sold, lambda context: designs.change(context, 1, None, off))
+    held = sold.one(select(Lane).where(Lane.id == lane.id))
+    assert held.state == "shut" and "outside of the print area" in held.reason and sold.one(spot) != before
+    write(sold, lambda context: undo.undo(context, newest_act(context, "design.change")))
+    assert sold.one(spot) == before
+    run_jobs(sold)
+    assert sold.one(select(Lane).where(Lane.id == lane.id)).state == "new"
+
+
+def newest_act(context: Any, kind: str) -> int:
+    return context.session.scalars(select(AuditEntry.id).where(AuditEntry.kind == kind).order_by(AuditEntry.id.desc())).first()

@@ -131,6 +131,7 @@ def _say_terms(context: Context, land: Land) -> None:
         asdict(Membership("Trade circle", 30_000, fee=land.amount(2900))),
         asdict(Membership("Volume terms", 20_000, from_spend=land.amount(4_500_000), taken=True)),
     ]
+    suppliers["Tarn Print House"].plans = [asdict(Membership("Studio terms", 50_000, from_spend=land.amount(40_000), taken=True))]
     suppliers["Sable Retail"].calls_day = 600
     # What may be bought in a day where the house pays by card, and from its main wholesaler.
     for name, supplier, money, orders in (

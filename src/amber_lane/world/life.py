@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from . import lands
-from .partners import SELLERS, SHOPS, TIERS, seller_named
+from .partners import PRINT_TIERS, SELLERS, SHOPS, TIERS, seller_named
 from .state import World
 from .words import Good, make_buyer, make_goods, make_others
 
@@ -18,8 +18,11 @@ PLN = 510
 
 
 def tiers_of(number: str, cost: int) -> list[tuple[int, int]]:
-    """Costs by quantity of an item, as its seller counts them."""
-    return [(at, cost * (100 - off) // 100) for at, off in TIERS] if int(number.rsplit("-", 1)[-1]) % 7 == 3 and cost >= 20 else []
+    """Costs by quantity of an item, as its seller counts them: some of a wholesaler's, all that is printed."""
+    last = number.rsplit("-", 1)[-1]
+    if not last.isdigit():
+        return [(at, cost * (100 - off) // 100) for at, off in PRINT_TIERS]
+    return [(at, cost * (100 - off) // 100) for at, off in TIERS] if int(last) % 7 == 3 and cost >= 20 else []
 
 
 def cost_of(number: str, cost: int, quantity: int) -> int:

@@ -14,6 +14,8 @@ BANDS_48 = [(2_000, 160, 55), (10_000, 290, 95), (30_000, 640, 180)]
 BANDS_24 = [(2_000, 290, 80), (10_000, 460, 130)]
 # Every seventh item of a wholesaler is cheaper by the dozen: from so many, so many percent off.
 TIERS = ((10, 6), (40, 12))
+# A print that is set up once costs less by the dozen.
+PRINT_TIERS = ((12, 6), (48, 11))
 
 
 @dataclass(frozen=True)

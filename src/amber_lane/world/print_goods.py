@@ -39,7 +39,7 @@ class Blank:
         many = (1, 2) if len(self.sides) > 1 else (1,)
         return [
             (
-                f"{mark}-{self.code}-{colour.replace(' ', '')}-{size.replace(' ', '')}{'-2' if sides == 2 else ''}".upper(),
+                f"{mark}-{self.code}-{colour.replace(' ', '')}-{size.replace(' ', '')}{'-BOTH' if sides == 2 else ''}".upper(),
                 colour,
                 size,
                 sides,
@@ -80,7 +80,7 @@ HOUSES = {
         Seller(
             "tarn", "Tarn Print House", "", "", "TP", (make_origin("home", "", "", 40, "12:00", "Tarn Print House returns"),),
             (make_way("print48", "Printed and tracked", HOME, 320, 90, None, 4, 6), make_way("print48", "Printed, abroad", NEAR, 690, 180, None, 6, 9)),
-            moves=0.2,
+            tiers=True, moves=0.2,
         ),
         "practice-tarn",
         (
@@ -96,7 +96,7 @@ HOUSES = {
         Seller(
             "copper", "Copperbeck Press", "", "", "CB", (make_origin("home", "", "", 60, "15:00", "Copperbeck returns"),),
             (make_way("bench", "From the bench", HOME, 380, 110, None, 3, 4), make_way("bench", "From the bench, abroad", NEAR, 720, 200, None, 5, 8)),
-            moves=0.2,
+            tiers=True, moves=0.2,
         ),
         "practice-copperbeck",
         (

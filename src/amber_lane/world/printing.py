@@ -13,7 +13,7 @@ from fastapi import APIRouter, HTTPException, Request, Response
 from PIL import Image, UnidentifiedImageError
 
 from .counter import world_of
-from .life import DAY
+from .life import DAY, tiers_of
 from .partners import Seller
 from .print_goods import HOUSES, Blank, House, cost_of
 from .state import World, iso
@@ -116,7 +116,8 @@ def _rows(world: World, seller: Seller, page: int, size: int) -> tuple[list[dict
 
 def _shown(world: World, seller: Seller, row: dict[str, Any]) -> dict[str, Any]:
     told = {"cost": seller.text(told_cost(world, seller, row)), "stock": told_stock(world, seller, row)}
-    return {"number": row["number"], "currency": seller.currency, **told}
+    tiers = [{"at": at, "cost": seller.text(cost)} for at, cost in tiers_of(row["number"], row["cost"])]
+    return {"number": row["number"], "currency": seller.currency, **told, "tiers": tiers}
 
 
 @_at("GET", "/offers")

@@ -66,6 +66,7 @@ def _put(context: Context, row: Artwork, given: files.Given, ground: str, colour
     if ground not in GROUNDS or (ground == "colour") != bool(colour.strip()):
         raise Invalid("a version is for any cloth, for light or dark cloth, or for one colour", {"ground": "is none of these"})
     old = _current(context, row.id, ground, colour)
+    _same_shape(context, row, given, old)
     if old is not None:
         old.replaced_at = context.now
         context.session.flush()
@@ -77,6 +78,18 @@ def _put(context: Context, row: Artwork, given: files.Given, ground: str, colour
     context.session.add(version)
     context.session.flush()
     return version
+
+
+def _same_shape(context: Context, row: Artwork, given: files.Given, old: ArtVersion | None) -> None:
+    """Light and dark versions lie exactly on each other, so they have one shape (to half a percent)."""
+    others = select(ArtVersion).where(ArtVersion.artwork_id == row.id, ArtVersion.replaced_at.is_(None))
+    for one in context.session.scalars(others if old is None else others.where(ArtVersion.id != old.id)):
+        mine, its = given.whole.width * one.height, one.width * given.whole.height
+        if abs(mine - its) * 200 > its:
+            shape = "as wide for its height as the others" if given.vector or one.vector else f"of the shape {one.width} x {one.height}"
+            raise Invalid(
+                f"the versions of an artwork lie exactly on each other, so this one must be {shape}", {"file": "has another shape"}
+            )
 
 
 def _there(context: Context, number: int) -> Artwork:

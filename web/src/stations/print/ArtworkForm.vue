@@ -4,9 +4,14 @@ import { ref } from 'vue'
 import { upload, type Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
+import { plural } from '@/parts/format'
 import { useForm } from '@/parts/form'
 
-const props = defineProps<{ artwork?: { id: number; name: string }; ground?: string; colour?: string }>()
+const props = defineProps<{
+  artwork?: { id: number; name: string; listings?: number; orders?: number }
+  ground?: string
+  colour?: string
+}>()
 const emit = defineEmits<{ close: []; added: [id: number] }>()
 const name = ref('')
 const ground = ref(props.ground ?? (props.artwork ? 'dark' : 'any'))
@@ -55,6 +60,11 @@ const save = () =>
     <label v-if="ground === 'colour'" class="mt-3 block"
       ><span class="label">Colour, as the print house names it</span><input v-model="colour" class="field" maxlength="60"
     /></label>
+    <p v-if="artwork?.listings" class="mt-3 rounded bg-slate-wash px-2.5 py-1.5 text-slate">
+      {{ plural(artwork.listings, 'listing')
+      }}{{ artwork.orders === undefined ? '' : ` and ${plural(artwork.orders, 'open order line')}` }} printed from it: checked anew, and
+      they follow. What was sent to a house stays as it was.
+    </p>
     <p class="mt-3 text-xs text-soft">
       Each cloth colour takes the version that reads better on it by itself; one made for a colour is always taken for that colour.
     </p>

@@ -287,7 +287,7 @@ const TONES: Record<string, 'good' | 'plain' | 'loss'> = { ok: 'good', soft: 'pl
     </aside>
     <ArtworkForm
       v-if="adding && of"
-      :artwork="{ id: of.artwork, name: of.artwork_name }"
+      :artwork="{ id: of.artwork, name: of.artwork_name, listings: of.listings }"
       :ground="adding.ground"
       :colour="adding.colour"
       @close="adding = null"

@@ -21,7 +21,7 @@ const active = ref(0)
 const rows = computed(() => designs.data.value?.designs ?? [])
 const open = (one: Schema<'DesignRow'> | undefined) => one && void router.push(`/shelf/print/${one.id}`)
 const go = (by: number) => (active.value = Math.max(0, Math.min(rows.value.length - 1, active.value + by)))
-const adding = ref<{ id: number; name: string } | true | null>(null)
+const adding = ref<Schema<'ArtworkOut'> | true | null>(null)
 const placing = ref<number | true | null>(null)
 const remove = (one: Schema<'ArtworkOut'>) =>
   act(() =>
@@ -148,8 +148,7 @@ const groundOf = (one: Schema<'ArtVersionOut'>) => (one.ground === 'colour' ? `f
             </figure>
           </div>
           <p class="mt-1.5 flex gap-2">
-            <Btn small @click="adding = { id: one.id, name: one.name }">Add a version</Btn
-            ><Btn small @click="placing = one.id">Place it</Btn
+            <Btn small @click="adding = one">Add a version</Btn><Btn small @click="placing = one.id">Place it</Btn
             ><Btn v-if="!one.listings" small kind="link" @click="remove(one)">Remove</Btn>
           </p>
         </div>
