@@ -11,7 +11,8 @@ import pytest
 
 from amber_lane.connectors.errors import Malformed, Refused, Unavailable
 from amber_lane.connectors.print_house import PrintHouse
-from amber_lane.connectors.protocols import BlankTerms, PrintLink, PrintSide, Purchase, PurchaseItem
+from amber_lane.connectors.print_protocol import BlankTerms, PrintLink
+from amber_lane.connectors.protocols import PrintSide, Purchase, PurchaseItem
 from amber_lane.services.printing import files
 
 from ..drawings import png

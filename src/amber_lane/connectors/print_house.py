@@ -10,7 +10,7 @@ from pydantic import Field, StringConstraints
 
 from .errors import Malformed, NotThere, Unavailable, UnknownOutcome
 from .http import Caller
-from .protocols import BlankItem, BlankSize, BlankTerms, ClothColour, PrintArea
+from .print_protocol import BlankItem, BlankSize, BlankTerms, ClothColour, PrintArea
 from .wholesale_api import WholesaleApi
 from .wire import Name, Short, Wire, clip, path_part
 

@@ -11,7 +11,7 @@ from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from decimal import Decimal
-from typing import NamedTuple, Protocol, runtime_checkable
+from typing import NamedTuple, Protocol
 
 
 @dataclass(frozen=True)
@@ -216,8 +216,7 @@ class ListingPage:
 
 @dataclass(frozen=True)
 class SettlementLine:
-    """One row of what a store paid out. kind: as in the settlements sheet; line: its number there, the same whenever it is told again;
-    amount: minor units of the store's money, as it adds to the payout."""
+    """One row of what a store paid out. kind: as in the settlements sheet; line: its number there, always the same; amount: minor units."""
 
     settlement: str
     line: str
@@ -264,8 +263,7 @@ class StoreLink(PartnerLink, Protocol):
     def find_fulfilment(self, order: str, reference: str) -> bool: ...
     def cancel(self, order: str) -> None: ...
     def refund(self, order: str, lines: list[tuple[int, int]], reference: str) -> None:
-        """Give the buyer the money of some lines back, each with how many of it (0 = all); the same reference again changes nothing."""
-        ...
+        """Give the buyer the money of lines back, each with how many of it (0 = all); the same reference again changes nothing."""
 
     def tell_of_orders(self, address: str, secret: str) -> None: ...
     def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> Word: ...
@@ -361,8 +359,7 @@ class OriginTerms:
 
 @dataclass(frozen=True)
 class PrintSide:
-    """What a print house prints on one side: places in hundredths of a millimetre from the area's top left corner; file and preview by
-    their SHA-256, handed over before."""
+    """What is printed on one side: hundredths of a millimetre from its area's top left corner; file and preview by their SHA-256."""
 
     side: str
     x: int
@@ -421,80 +418,6 @@ class SupplierLink(PartnerLink, Protocol):
     def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]: ...
     def recall(self, reference: str) -> PurchaseAnswer:
         """Ask that a purchase is not sent; its state is `withdrawn` where that was granted. Refused where it has left."""
-        ...
-
-
-@dataclass(frozen=True)
-class ClothColour:
-    """A colour that a blank comes in; rgb such as #1b2740, in sRGB."""
-
-    name: str
-    rgb: str
-
-
-@dataclass(frozen=True)
-class BlankSize:
-    """width, height: of the thing itself, in hundredths of a millimetre."""
-
-    name: str
-    width: int
-    height: int
-
-
-@dataclass(frozen=True)
-class PrintArea:
-    """What can be printed of a side of a size; hundredths of a millimetre."""
-
-    side: str
-    size: str
-    width: int
-    height: int
-
-
-@dataclass(frozen=True)
-class BlankItem:
-    """The item of the house's catalogue that a blank is ordered by, printed on so many sides."""
-
-    number: str
-    colour: str
-    size: str
-    sides: int
-
-
-@dataclass(frozen=True)
-class BlankTerms:
-    """A thing that a house prints on. dpi: the least it takes, what it calls good, and the most it uses; read_least in percent.
-
-    whole_area: its files are pictures of the whole print area, not the artwork alone; made_by: what the buyer has to be told.
-    """
-
-    code: str
-    name: str
-    kind: str
-    colours: tuple[ClothColour, ...]
-    sizes: tuple[BlankSize, ...]
-    areas: tuple[PrintArea, ...]
-    items: tuple[BlankItem, ...]
-    dpi_least: int
-    dpi_good: int
-    dpi_best: int
-    read_least: int
-    whole_area: bool = False
-    made_by: str = ""
-
-
-@runtime_checkable
-class PrintLink(SupplierLink, Protocol):
-    """A house that prints what is ordered: a supplier whose items want files."""
-
-    def blanks(self) -> list[BlankTerms]: ...
-    def keep_file(self, data: bytes, kind: str) -> None:
-        """Hand over a file. It is known by its checksum, so the same again changes nothing; Malformed when another one is told back."""
-        ...
-
-    def proof(self, reference: str) -> bytes | None:
-        """The house's picture of what it printed for a purchase; None while there is none."""
-        ...
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,8 @@ from sqlalchemy import select
 from ..clock import Clock
 from ..connectors.errors import Refused
 from ..connectors.payloads import Answer, ListingPayload, MailPayload, Payload, PurchasePayload, StorePayload, SupplierPayload
-from ..connectors.protocols import MailLink, PartnerLink, PrintLink, StoreLink, SupplierLink
+from ..connectors.print_protocol import PrintLink
+from ..connectors.protocols import MailLink, PartnerLink, StoreLink, SupplierLink
 from ..data.bulk import by_id
 from ..data.outbox import party_of
 from ..data.printing import ArtFile

@@ -15,7 +15,8 @@ from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
-from ..connectors.protocols import CatalogueItem, InboxVisit, ItemSeen, PrintLink, PurchaseAnswer, StoreOrder, SupplierLink, SweepPage, Word
+from ..connectors.print_protocol import PrintLink
+from ..connectors.protocols import CatalogueItem, InboxVisit, ItemSeen, PurchaseAnswer, StoreOrder, SupplierLink, SweepPage, Word
 from ..data.orders import Order
 from ..data.outbox import AuditEntry
 from ..data.session import Database

@@ -10,13 +10,16 @@ from typing import Any
 import pytest
 from sqlalchemy import select
 
+from amber_lane.connectors.print_protocol import BlankSize, BlankTerms, ClothColour, PrintArea
 from amber_lane.connectors.protocols import OriginTerms, ServiceTerms
 from amber_lane.core.options import Option
 from amber_lane.core.plans import Membership
+from amber_lane.core.print_choice import Spot
 from amber_lane.data.lanes import FaultSeen, Lane, LanePart, Rejection
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import AuditEntry, Outbox, Snooze
 from amber_lane.data.prices import Policy, PriceRule, Rate
+from amber_lane.data.printing import ArtVersion, Artwork, PrintDesign, PrintPlace
 from amber_lane.data.setup import BuyingAccount, Carrier, FeeRow, Mailbox, Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, PhraseRule, Sku, Variant
 from amber_lane.data.source import Sample
@@ -39,9 +42,12 @@ from amber_lane.services.monitoring import polling_plan
 from amber_lane.services.orders import cancellations, order_lines, orders
 from amber_lane.services.partners import life_cycle, partner_terms
 from amber_lane.services.pricing import drafts, manual_price, rollback, what_if
+from amber_lane.services.printing import artwork, designs, houses
+from amber_lane.services.printing import files as artwork_files
 from amber_lane.services.purchasing import buying_accounts, next_steps, order_settings, purchase_orders
 from amber_lane.services.sourcing import samples
 
+from ...drawings import svg
 from ...small import BUYER, Small
 
 # What a person can see of a house; versions, times and the log itself go on.
@@ -71,6 +77,10 @@ SEEN = {
     MessageTemplate: ("kind", "store_id", "language", "subject", "on", "delay_minutes"),
     BuyingAccount: ("supplier_id", "name", "cap_money", "cap_orders", "send"),
     Mailbox: ("name", "sender"),
+    Artwork: ("id", "name", "removed_at"),
+    ArtVersion: ("id", "artwork_id", "ground", "replaced_at"),
+    PrintDesign: ("id", "name", "size", "keep", "left_out", "spares", "removed_at"),
+    PrintPlace: ("design_id", "side", "x", "y", "w"),
 }
 
 
@@ -89,6 +99,14 @@ def seen(small: Small) -> dict[str, list[Any]]:
     found["Rate"] = [repr(newest)]
     with small.db.reading() as s:
         found["Place"] = [repr(regional.place_of(s)), repr(retention.settings(small.context(s)))]
+    # Removed artwork and replaced versions are history.
+    for table in ("Artwork", "ArtVersion", "PrintDesign"):
+        found[table] = [row for row in found[table] if row.endswith("None)")]
+    there = {row[1:].split(",")[0] for row in found["Artwork"]}
+    found["ArtVersion"] = [row for row in found["ArtVersion"] if row.split(", ")[1] in there]
+    found["PrintPlace"] = [
+        row for row in found["PrintPlace"] if any(one.startswith(row.split(",")[0] + ",") for one in found["PrintDesign"])
+    ]
     found["Policy"] = [row for row in found["Policy"] if not row.endswith("{})")]
     return found
 
@@ -114,6 +132,19 @@ def lane(context: Context, sku: int, use: int = 0) -> Lane:
 def move(context: Context, **what: Any) -> Any:
     one = lane(context, 1)
     return lanes.change_lane(context, one.id, one.version, **what)
+
+
+DRAWN, OTHER = artwork_files.check(svg()), artwork_files.check(svg("#ff0000"))
+
+
+def print_something(context: Context) -> None:
+    """Two artworks, something that they can be printed on, and a design of the first."""
+    size, area = BlankSize("one", 20_000, 20_000), PrintArea("front", "one", 10_000, 10_000)
+    terms = BlankTerms("B", "Bag", "bag", (ClothColour("white", "#ffffff"),), (size,), (area,), (), 100, 200, 300, 80)
+    houses.take_blanks(context, context.get(Supplier, 1, "supplier"), [terms])
+    for name in ("Old moon", "Spare moon"):
+        artwork.add(context, name, DRAWN)
+    designs.create(context, "", 1, 1)
 
 
 def take_sheet(context: Context) -> None:
@@ -255,6 +286,15 @@ ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
     "a supplier disconnected": ("supplier.end", lambda d: life_cycle.disconnect(d, "supplier", 1, None)),
     "a carrier's name": ("carrier.name", lambda d: carrier_names.choose(d, 1, 1, "hill")),
     "an allowance by hand": ("allowance.set", lambda d: allowance.set_limits(d, 1, None, 900, None, 80_000)),
+    "artwork": ("artwork.add", lambda d: artwork.add(d, "New moon", DRAWN)),
+    "a version of artwork": ("artwork.version", lambda d: artwork.add_version(d, 1, OTHER, "any")),
+    "artwork removed": ("artwork.remove", lambda d: artwork.remove(d, 2, None)),
+    "a design": ("design.make", lambda d: designs.create(d, "Another", 2, 1)),
+    "a place of artwork": (
+        "design.change",
+        lambda d: designs.change(d, 1, None, designs.DesignChange("Other", keep="millimetres", places={"front": Spot(5, 5, 900)})),
+    ),
+    "a design removed": ("design.remove", lambda d: designs.remove(d, 1, None)),
     "a trouble put off": ("snooze", lambda d: snoozing.snooze(d, "hold:2", timedelta(hours=8))),
 }
 
@@ -274,6 +314,7 @@ def busy(small: Small) -> Small:
         context.session.add(BuyingAccount(supplier_id=1, name="Card", cap_money=50_000))
         # One is so dear that it would lose money at its ceiling.
         context.session.get(Listing, 5).ceiling = 690
+        print_something(context)
 
     small.write(make)
     small.respond()

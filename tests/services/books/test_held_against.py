@@ -231,13 +231,18 @@ def test_sending_that_is_billed_by_another_weight_band_says_so(sold: Small) -> N
 
 
 def test_what_a_step_would_bring_is_told_before_it_is_taken(small: Small) -> None:
-    small.write(lambda context: setattr(context.session.get(Sku, 2), "pace", 2_000_000))
+    small.clock.set(START - timedelta(days=5), 0)
+    some = [small.order(f"N{n}", ("S-2", 1, 1500)).id for n in range(18)]
+    small.write(lambda context: purchase_orders.send(context, some))
+    small.clock.set(START, 0)
     with small.db.reading() as s:
+        pace = next(one.pace for one in ranking.ranked(small.context(s)) if one.code == "S-2")
         worth = steps_worth.steps_worth(small.context(s), 2)
     down, now, up, _ = worth.prices
     listing = small.listing(2)
-    assert (now.price, now.unit, now.sales) == (listing.wanted_price, listing.profit, 1_000_000) and now.a_day == 2 * now.unit
+    assert (now.price, now.unit, now.sales, now.a_day) == (listing.wanted_price, listing.profit, 1_000_000, 0)
     assert down.unit < now.unit < up.unit and up.sales and down.sales and up.sales < 1_000_000 < down.sales
+    assert up.a_day == round((up.unit - now.unit) * pace) > 0 > down.a_day
     assert worth.lanes[0].priority == 0 and worth.lanes[0].unit == 0
 
 

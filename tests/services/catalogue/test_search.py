@@ -208,7 +208,7 @@ def test_pasted_lines_are_a_job_that_may_run_twice(shop: Small) -> None:
 
 
 def paste_job(context: Any, text: str) -> int:
-    from amber_lane.jobs.background_jobs import start
+    from amber_lane.services.base.job_queue import start
 
     return start(context, "paste", "paste-x", "Pasting", {"text": text, "store": 1}).id
 

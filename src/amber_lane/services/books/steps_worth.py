@@ -14,6 +14,7 @@ from ...data.shelf import Listing, Sku
 from ..base.context import Context
 from ..pricing.exchange_rates import HomeWorth
 from ..pricing.frame import load
+from . import ranking
 from .partners_compared import lane_totals
 
 # Steps of a price that are shown, in ppm of the price of now.
@@ -23,7 +24,8 @@ PACE = 1_000_000
 
 @dataclass(frozen=True)
 class AtPrice:
-    """A listing at another price. price, unit (what a unit leaves): the store's minor units; a_day: at the pace of now, house minor units.
+    """A listing at another price. price, unit (what a unit is planned to leave): the store's minor units; a_day: what that is more a day at
+    the expected pace (less: minus), house minor units.
 
     sales: how many sales it then takes to leave as much as now, in ppm of those of now; None where no number of sales does.
     """
@@ -38,7 +40,7 @@ class AtPrice:
 class ByLane:
     """One lane of the SKU. house minor units.
 
-    unit: what a unit leaves more (less: minus) than by the main lane; a_day: that at the pace of now.
+    unit: what a unit leaves more (less: minus) than by the main lane; a_day: that at the expected pace.
     """
 
     lane: int
@@ -61,18 +63,20 @@ class StepsWorth:
 def steps_worth(context: Context, sku: int) -> StepsWorth:
     """For the listing of a SKU that sells at the best profit, and for all its lanes."""
     row = context.get(Sku, sku, "SKU")
-    store, currency, prices = _prices(context, row)
+    # The same pace as in the ranking, so that both say the same of a day.
+    seen = next((one.pace for one in ranking.ranked(context, 10**6) if one.sku == sku), row.pace / PACE)
+    store, currency, prices = _prices(context, row, seen)
     found = sorted(lane_totals(context, [sku]).get(sku, []), key=lambda one: one[0])
     main = next((total for total, lane in found if lane.priority == 0), None)
     names = {one.id: one.name for one in context.session.scalars(select(Supplier))}
     lanes = [] if main is None else [
-        ByLane(lane.id, names[lane.supplier_id], lane.priority, main - total, half_up((main - total) * row.pace, PACE))
+        ByLane(lane.id, names[lane.supplier_id], lane.priority, main - total, round((main - total) * seen))
         for total, lane in found
     ]  # fmt: skip
     return StepsWorth(store, currency, prices, lanes)
 
 
-def _prices(context: Context, sku: Sku) -> tuple[str, str, list[AtPrice]]:
+def _prices(context: Context, sku: Sku, pace: float) -> tuple[str, str, list[AtPrice]]:
     book, worth = load(context, [sku.id]), HomeWorth(context)
     counted = np.flatnonzero(book.counted & (book.wanted_price > 0))
     if not len(counted):
@@ -86,5 +90,5 @@ def _prices(context: Context, sku: Sku) -> tuple[str, str, list[AtPrice]]:
         price = half_up(now * (PPM + step), PPM)
         unit = int(proceeds(np.full_like(book.wanted_price, price), book.terms).profit[at])
         needed = half_up(unit_now * PPM, unit) if unit > 0 and unit_now > 0 else None
-        out.append(AtPrice(price, unit, half_up(worth.of(unit, listing.currency) * sku.pace, PACE), needed))
+        out.append(AtPrice(price, unit, round(worth.of(unit - unit_now, listing.currency) * pace), needed))
     return context.get(Store, listing.store_id, "store").name, listing.currency, out

@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from ...core.numbers import parse_decimal
 from ...core.print_choice import Spot
-from ...data.bulk import by_id
+from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart
 from ...data.printing import Artwork, Blank, LanePrint
 from ...data.setup import Supplier
@@ -30,7 +30,12 @@ Wish = tuple[int, int, Printed]
 def check_print_lanes(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
     """A row for each side that is printed; rows of one SKU and house are one lane."""
     names, out, checker = KnownNames(context), Checked(), Checker(context)
-    s = context.session
+    s, given = context.session, list(rows)
+    codes = {row.get("sku", "") for row in given}
+    skus = {row.code: row for chunk in in_chunks(codes) for row in s.scalars(select(Sku).where(Sku.code.in_(chunk)))}
+    mine = [row.id for row in skus.values()]
+    pairs = select(Listing.sku_id, Listing.store_id)
+    listed = {tuple(row) for chunk in in_chunks(mine) for row in s.execute(pairs.where(Listing.sku_id.in_(chunk)))}
     blanks = {
         (supplier.lower(), code.lower()): row
         for row in s.scalars(select(Blank).where(Blank.ended_at.is_(None)))
@@ -49,10 +54,10 @@ def check_print_lanes(context: Context, rows: Iterable[Row], progress: Callable[
     }
 
     def read(row: Row) -> None:
-        store, sku = names.store(row), s.scalar(select(Sku).where(Sku.code == need(row, "sku")))
+        store, sku = names.store(row), skus.get(need(row, "sku"))
         if sku is None:
             raise ValueError(f"sku: there is no {row['sku']!r}")
-        if s.scalar(select(Listing.id).where(Listing.sku_id == sku.id, Listing.store_id == store.id)) is None:
+        if (sku.id, store.id) not in listed:
             raise ValueError(f"sku: {store.name} does not list {sku.code}")
         house = names.supplier({**row, "supplier": need(row, "house")})
         blank = blanks.get((house.name.lower(), need(row, "blank").lower()))
@@ -80,7 +85,7 @@ def check_print_lanes(context: Context, rows: Iterable[Row], progress: Callable[
         wish = Printed(0, item.id, sku.id, artwork.id, blank.id, colour, size, {side: spot})
         out.add(kind, None if kind == "same" else (store.id, sku.id, wish), f"{sku.code}: {artwork.name} on {blank.name}, {colour}, {size}")
 
-    each(rows, progress, out, read)
+    each(given, progress, out, read)
     return out
 
 

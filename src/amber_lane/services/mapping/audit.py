@@ -16,6 +16,7 @@ from ...data.base import by_index
 from ...data.bulk import bulk_update, by_id, in_chunks
 from ...data.lanes import IS_TO_LOOK_AT, FaultSeen, Lane, LanePart, by_items, service_of
 from ...data.outbox import AuditEntry
+from ...data.printing import LanePrint
 from ...data.setup import Origin, Service, Setting, Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
@@ -129,11 +130,8 @@ def _find(context: Context, key: str) -> Fault:
     return one
 
 
-def _wrong(context: Context, fine: list[int]) -> Iterator[Fault]:
-    """Lanes whose item the likeness would refuse now, or whose units it reads otherwise, with the judgement that opens lanes.
-
-    Where a person opened or confirmed a lane, only what surely speaks against it is told.
-    """
+def _to_look_at(context: Context, fine: list[int]) -> list[tuple[Lane, LanePart, Item, Sku]]:
+    """Lanes that were not looked at since they were changed; `fine` is told those that print, whose blank is called otherwise."""
     query = (
         select(Lane, LanePart, Item, Sku)
         .join(LanePart, LanePart.lane_id == Lane.id)
@@ -143,7 +141,18 @@ def _wrong(context: Context, fine: list[int]) -> Iterator[Fault]:
         .order_by(Lane.id)
         .limit(AT_A_TIME)
     )
-    rows = context.session.execute(by_index(query, Lane, "ix_lane_fits")).all()
+    found = context.session.execute(by_index(query, Lane, "ix_lane_fits")).tuples().all()
+    printed = set(context.session.scalars(select(LanePrint.lane_id).where(LanePrint.lane_id.in_([row[0].id for row in found]))))
+    fine += sorted(printed)
+    return [row for row in found if row[0].id not in printed]
+
+
+def _wrong(context: Context, fine: list[int]) -> Iterator[Fault]:
+    """Lanes whose item the likeness would refuse now, or whose units it reads otherwise, with the judgement that opens lanes.
+
+    Where a person opened or confirmed a lane, only what surely speaks against it is told.
+    """
+    rows = _to_look_at(context, fine)
     if not rows:
         return
     items, skus = {row[2].id: row[2] for row in rows}, {row[3].id: row[3] for row in rows}

@@ -132,16 +132,20 @@ def drop_version(context: Context, version: int) -> None:
 def remove(context: Context, number: int, version: int | None) -> Artwork:
     """Conflict while a design or a lane prints from it."""
     row = context.get_version(Artwork, number, version, "artwork")
-    used = select(PrintDesign.name).where(PrintDesign.artwork_id == number, PrintDesign.removed_at.is_(None))
+    _take_away(context, row)
+    context.log("artwork.remove", row.name, f"artwork {row.name} removed", after={"artwork": number}, undo=True)
+    return row
+
+
+def _take_away(context: Context, row: Artwork) -> None:
+    used = select(PrintDesign.name).where(PrintDesign.artwork_id == row.id, PrintDesign.removed_at.is_(None))
     name = context.session.scalar(used.limit(1))
     if name is None:
         lanes = select(Lane.sku_code).join(LanePrint, LanePrint.lane_id == Lane.id)
-        name = context.session.scalar(lanes.where(LanePrint.artwork_id == number, Lane.closed_at.is_(None)).limit(1))
+        name = context.session.scalar(lanes.where(LanePrint.artwork_id == row.id, Lane.closed_at.is_(None)).limit(1))
     if name is not None:
         raise Conflict(f"{row.name} is still printed: {name} uses it, so it was not removed")
     row.removed_at = context.now
-    context.log("artwork.remove", row.name, f"artwork {row.name} removed", after={"artwork": number}, undo=True)
-    return row
 
 
 @undoing.undoes("artwork.add", "artwork.version", "artwork.remove")
@@ -152,7 +156,7 @@ def undo_artwork(context: Context, act: AuditEntry) -> None:
     if act.kind == "artwork.remove":
         row.removed_at = None
     elif act.kind == "artwork.add":
-        remove(context, row.id, None)
+        _take_away(context, row)
     else:
         fresh = context.session.get(ArtVersion, after["version"]) if after["version"] else None
         old = context.session.get(ArtVersion, after["old"]) if after["old"] else None

@@ -6,7 +6,7 @@ from typing import Any
 
 from PIL import ImageColor
 
-from ...connectors.protocols import BlankItem, BlankSize, BlankTerms, ClothColour, PrintArea
+from ...connectors.print_protocol import BlankItem, BlankSize, BlankTerms, ClothColour, PrintArea
 from ...core.print_choice import Area
 from ...data.printing import Blank
 from ..base.errors import Invalid

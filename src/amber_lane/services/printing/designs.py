@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from ...connectors.protocols import BlankTerms
+from ...connectors.print_protocol import BlankTerms
 from ...core.print_choice import Chosen, PrintFault, Spot, fitted, on_area
 from ...data.outbox import AuditEntry
 from ...data.printing import ArtVersion, Artwork, Blank, PrintDesign, PrintPlace
@@ -179,7 +179,7 @@ def _told(before: dict[str, Any], after: dict[str, Any]) -> str:
 @undoing.undoes("design.make", "design.change", "design.remove", whole=True)
 def undo_design(context: Context, act: AuditEntry) -> None:
     if act.kind == "design.make":
-        remove(context, undoing.after(act)["design"], None)
+        _take_away(context, context.get_version(PrintDesign, undoing.after(act)["design"], None, "design"))
         return
     before = undoing.before(act)
     row = context.get(PrintDesign, before["design"], "design")
@@ -200,11 +200,15 @@ def undo_design(context: Context, act: AuditEntry) -> None:
 def remove(context: Context, number: int, version: int | None) -> PrintDesign:
     """Conflict while something is sold of it."""
     row = context.get_version(PrintDesign, number, version, "design")
-    if sold(context, number):
-        raise Conflict(f"{row.name} is sold; end its listings first")
-    row.removed_at = context.now
+    _take_away(context, row)
     context.log("design.remove", row.name, f"{row.name} removed", before={"design": number}, undo=True)
     return row
+
+
+def _take_away(context: Context, row: PrintDesign) -> None:
+    if sold(context, row.id):
+        raise Conflict(f"{row.name} is sold; end its listings first")
+    row.removed_at = context.now
 
 
 def sold(context: Context, number: int) -> dict[tuple[str, str], int]:

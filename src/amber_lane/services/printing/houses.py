@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from sqlalchemy import select
 
-from ...connectors.protocols import BlankTerms
+from ...connectors.print_protocol import BlankTerms
 from ...core.colour import difference, lab
 from ...data.printing import Blank, LanePrint
 from ...data.setup import Supplier

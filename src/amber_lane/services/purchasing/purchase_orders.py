@@ -130,17 +130,7 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
         purchase.goods, purchase.shipping, purchase.handling, costs = wanted[supplier_id, origin_id, service]
         s.add(purchase)
         s.flush()
-        out: list[BoughtLine] = []
-        for (line, part), cost in zip(group, costs, strict=True):
-            item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
-            prints = files.bought(part.lane_id, item.id) or None
-            out.append(BoughtLine(line_no=len(out) + 1, item=item.number, quantity=quantity, prints=prints))
-            whose = {"purchase_id": purchase.id, "order_line_id": line.id, "line_no": len(out), "item_id": item.id}
-            bought = PurchaseLine(**whose, quantity=quantity, planned_cost=cost)
-            s.add(bought)
-            if prints:
-                s.flush()
-                files.keep(context, part.lane_id, item.id, bought.id)
+        out = _bought_lines(context, purchase, [(*pair, cost) for pair, cost in zip(group, costs, strict=True)], items, files)
         _send_out(context, order, store, supplier, origin.code, purchase, out)
         made.append(purchase)
     for line in lines:
@@ -151,6 +141,24 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
     order_profit.refresh(context, {order.id})
     write_mail(context, "bought", order, store, lines, "", {})
     return made
+
+
+def _bought_lines(
+    context: Context, purchase: PurchaseOrder, group: list[tuple[OrderLine, LanePart, int]], items: dict[int, Item], files: Files
+) -> list[BoughtLine]:
+    """The lines of a purchase, with what is printed on them; as its supplier gets them."""
+    out: list[BoughtLine] = []
+    for line, part, cost in group:
+        item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
+        prints = files.bought(part.lane_id, item.id) or None
+        out.append(BoughtLine(line_no=len(out) + 1, item=item.number, quantity=quantity, prints=prints))
+        whose = {"purchase_id": purchase.id, "order_line_id": line.id, "line_no": len(out), "item_id": item.id}
+        bought = PurchaseLine(**whose, quantity=quantity, planned_cost=cost)
+        context.session.add(bought)
+        if prints:
+            context.session.flush()
+            files.keep(context, part.lane_id, item.id, bought.id)
+    return out
 
 
 def _send_out(

@@ -153,7 +153,7 @@ const surely = (one: Row) => percent(Math.max(one.chance, 1 - one.chance) * 100,
               <tr class="h-7 border-b border-rule text-2xs text-soft">
                 <th>Price</th>
                 <th class="text-right">A unit leaves</th>
-                <th class="text-right">A day</th>
+                <th class="text-right">More a day</th>
                 <th class="text-right">Same with</th>
               </tr>
               <tr
@@ -164,19 +164,23 @@ const surely = (one: Row) => percent(Math.max(one.chance, 1 - one.chance) * 100,
               >
                 <th scope="row" class="font-[inherit]">{{ money(one.price) }}</th>
                 <td class="text-right" :class="number(one.unit) < 0 ? 'text-brick' : ''">{{ money(one.unit) }}</td>
-                <td class="text-right" :class="number(one.a_day) < 0 ? 'text-brick' : ''">{{ money(one.a_day) }}</td>
+                <td class="text-right" :class="number(one.a_day) < 0 ? 'text-brick' : ''">
+                  {{ one.sales === 1_000_000 ? '' : money(one.a_day, true) }}
+                </td>
                 <td class="text-right text-soft">{{ sales(one.sales) }}</td>
               </tr>
             </table>
-            <p class="mt-1 text-xs text-soft">A day: at the sales of now. Same with: so many sales leave as much as now.</p>
+            <p class="mt-1 text-xs text-soft">
+              A unit leaves: as planned at that price. More a day: at the expected sales. Same with: so many sales leave as much as now.
+            </p>
           </template>
           <template v-if="(steps.data.value?.lanes.length ?? 0) > 1">
             <h2 class="mt-4">By another lane first</h2>
             <table class="mt-1 w-full">
               <tr class="h-7 border-b border-rule text-2xs text-soft">
                 <th>Supplier</th>
-                <th class="text-right">A unit</th>
-                <th class="text-right">A day</th>
+                <th class="text-right">More a unit</th>
+                <th class="text-right">More a day</th>
               </tr>
               <tr v-for="one in steps.data.value!.lanes" :key="one.lane" class="h-7 border-b border-rule-2">
                 <th scope="row" class="max-w-40 truncate font-normal" :title="one.supplier">{{ one.supplier }}</th>

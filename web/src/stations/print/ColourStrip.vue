@@ -11,7 +11,7 @@ const groundOf = (one: Schema<'PrintColour'>) => (one.version ? (GROUNDS[one.gro
 </script>
 
 <template>
-  <div class="sheet flex gap-1 overflow-x-auto p-2" role="listbox" aria-label="Colours">
+  <div class="sheet flex shrink-0 gap-1 overflow-x-auto p-2" role="listbox" aria-label="Colours">
     <div
       v-for="one in of.colours"
       :key="one.name"

@@ -77,18 +77,17 @@ defineExpose({ make })
         <th>House</th>
         <th class="text-right">Landed</th>
         <th class="text-right">Days</th>
-        <th class="text-right">Refused</th>
         <th class="pl-3 text-right">Use</th>
       </tr>
     </thead>
     <tbody>
       <tr v-for="one in tested" :key="one.blank" class="h-11 border-b border-rule-2">
-        <th scope="row" class="max-w-28 truncate font-normal" :title="`${one.house}, ${one.name}, ${plural(one.colours, 'colour')}`">
-          {{ one.house }}<span class="cell-2 block">{{ one.name }}</span>
+        <th scope="row" class="max-w-40 truncate font-normal" :title="`${one.house}, ${one.name}, ${plural(one.colours, 'colour')}`">
+          {{ one.house
+          }}<span class="cell-2 block">{{ one.name }}{{ one.answered ? `, refused ${share(one.refused, one.answered)}` : '' }}</span>
         </th>
-        <td class="text-right">{{ money(one.landed) }}</td>
-        <td class="text-right whitespace-nowrap">{{ one.days_low }} to {{ one.days_high }}</td>
-        <td class="text-right whitespace-nowrap">{{ share(one.refused, one.answered) }}</td>
+        <td class="pl-2 text-right">{{ money(one.landed) }}</td>
+        <td class="pl-2 text-right whitespace-nowrap">{{ one.days_low }} to {{ one.days_high }}</td>
         <td class="pl-3 text-right">
           <b v-if="one.use === 'main'">main</b
           ><label v-else class="inline-flex items-center gap-1.5"

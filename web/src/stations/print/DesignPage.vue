@@ -164,7 +164,7 @@ const TONES: Record<string, 'good' | 'plain' | 'loss'> = { ok: 'good', soft: 'pl
           >
             {{ job.message }}
           </p>
-          <div class="grid grid-cols-[minmax(260px,380px)_minmax(0,1fr)] gap-3.5">
+          <div class="grid grid-cols-[minmax(260px,380px)_minmax(0,1fr)] gap-3.5 max-[1180px]:grid-cols-[256px_minmax(0,1fr)]">
             <div class="sheet p-3">
               <p class="mb-2 flex items-center gap-2">
                 <b class="truncate">{{ colour.name }}, {{ of.size }}</b
@@ -194,7 +194,7 @@ const TONES: Record<string, 'good' | 'plain' | 'loss'> = { ok: 'good', soft: 'pl
             </div>
             <div class="flex min-w-0 flex-col gap-3">
               <div class="sheet p-3">
-                <h2>Place, mm from the top left of the print area</h2>
+                <h2>Place in the print area, mm</h2>
                 <div class="mt-2 grid grid-cols-4 gap-2">
                   <label
                     v-for="[name, label] in [
@@ -230,7 +230,7 @@ const TONES: Record<string, 'good' | 'plain' | 'loss'> = { ok: 'good', soft: 'pl
                   <thead>
                     <tr class="h-8 border-b border-rule text-2xs text-soft">
                       <th class="px-2.5">Size</th>
-                      <th class="px-2.5 text-right">Print area, mm</th>
+                      <th class="px-2.5 text-right">Area, mm</th>
                       <th class="px-2.5 text-right">Artwork, mm</th>
                       <th class="px-2.5 text-right">Resolution</th>
                       <th class="px-2.5" />
@@ -244,12 +244,12 @@ const TONES: Record<string, 'good' | 'plain' | 'loss'> = { ok: 'good', soft: 'pl
                       :class="one.name === of.size ? 'bg-shade font-bold' : ''"
                       @click="one.name !== of.size && change({ size: one.name })"
                     >
-                      <th scope="row" class="px-2.5 font-[inherit]">
+                      <th scope="row" class="px-2.5 font-[inherit] whitespace-nowrap">
                         <button type="button" class="hover:underline" :aria-pressed="one.name === of.size">{{ one.name }}</button>
                       </th>
-                      <td class="px-2.5 text-right">{{ mm(one.area_w, 0) }} × {{ mm(one.area_h, 0) }}</td>
-                      <td class="px-2.5 text-right">{{ one.w ? `${mm(one.w, 0)} × ${mm(one.h, 0)}` : '–' }}</td>
-                      <td class="px-2.5 text-right">{{ one.dpi ? `${one.dpi} dpi` : '–' }}</td>
+                      <td class="px-2.5 text-right whitespace-nowrap">{{ mm(one.area_w, 0) }} × {{ mm(one.area_h, 0) }}</td>
+                      <td class="px-2.5 text-right whitespace-nowrap">{{ one.w ? `${mm(one.w, 0)} × ${mm(one.h, 0)}` : '–' }}</td>
+                      <td class="px-2.5 text-right whitespace-nowrap">{{ one.dpi ? `${one.dpi} dpi` : '–' }}</td>
                       <td class="px-2.5">
                         <Tag v-if="one.outcome" :tone="TONES[one.outcome]">{{
                           one.fault ? FAULTS[one.fault] : one.outcome === 'soft' ? 'soft' : 'sharp'
