@@ -32,6 +32,7 @@ def main() -> int:
         "routing",
         "orders",
         "books",
+        "printing",
         "doors",
     ):
         import_module(f".{part}", __package__).run(report)

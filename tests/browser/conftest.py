@@ -28,6 +28,19 @@ ARGS = [
 WEB = Path(__file__).resolve().parents[2] / "web"
 
 
+# What stands outside of its cell or panel, and words of a table that hardly a letter is left of.
+CRAMPED = """() => {
+  const out = []
+  for (const one of document.querySelectorAll('main button, main a, main select')) {
+    const around = one.closest('td, aside, section'), box = one.getBoundingClientRect()
+    if (around && box.width && box.right > around.getBoundingClientRect().right + 2) out.push('outside: ' + one.innerText)
+  }
+  for (const one of document.querySelectorAll('main td .truncate, main td.truncate'))
+    if (one.scrollWidth > one.clientWidth && one.clientWidth < 60) out.push('cut to nothing: ' + one.textContent.trim())
+  return out
+}"""
+
+
 @pytest.fixture(scope="session")
 def browser_type_launch_args():
     return {"executable_path": "/usr/bin/chromium", "args": ARGS}
@@ -82,6 +95,18 @@ def shop(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Business, S
     served.stop()
     business.close()
     world.stop()
+
+
+def flaws(page: Page) -> list[str]:
+    """What is wrong with the page as it stands: rules of accessibility, and what does not fit."""
+    page.wait_for_load_state("load")
+    # As the tool of a tester, not as a script of the page: that would be refused.
+    page.evaluate((WEB / "node_modules/axe-core/axe.min.js").read_text())
+    found = page.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})")
+    out = [f"{one['id']}: {one['nodes'][0]['html'][:160]} {one['nodes'][0]['failureSummary'][:200]}" for one in found["violations"]]
+    if not page.evaluate("document.documentElement.scrollWidth <= innerWidth"):
+        out.append("the page is wider than its window")
+    return out + [one[:120] for one in page.evaluate(CRAMPED)]
 
 
 def sign_in(page: Page, served: Served) -> None:

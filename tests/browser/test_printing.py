@@ -18,7 +18,7 @@ from amber_lane.services.listings import going_live
 from amber_lane.services.partners import connections
 
 from ..drawings import png
-from .conftest import eventually
+from .conftest import eventually, flaws
 
 
 def closed_store(business, served) -> tuple[int, Agent]:
@@ -81,6 +81,9 @@ def test_from_an_uploaded_file_to_a_printed_order_of_the_closed_store(app: Page,
     # What reads on white and cream does not on navy and coal: those are left out by themselves, with the reason.
     expect(app.get_by_role("heading", name="2 colours can be sold")).to_be_visible()
     expect(app.get_by_text(re.compile("On coal neither does"))).to_be_visible()
+    app.set_viewport_size({"width": 1024, "height": 760})
+    assert flaws(app) == []
+    app.set_viewport_size({"width": 1280, "height": 800})
     app.get_by_label("Store").select_option(label="Hearthmade Row")
     expect(app.get_by_role("button", name=re.compile("Prepare 2 listings"))).to_be_enabled()
     app.keyboard.press("a")

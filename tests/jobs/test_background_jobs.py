@@ -20,6 +20,7 @@ from amber_lane.jobs.background_jobs import LongJobs
 from amber_lane.services.activity import undo
 from amber_lane.services.base import context as contexts
 from amber_lane.services.base.context import Context
+from amber_lane.services.base.job_queue import start
 from amber_lane.services.mapping import lanes
 from amber_lane.services.orders.routing import replan
 from amber_lane.services.pricing import replay, replay_summary
@@ -38,9 +39,7 @@ def jobs(small: Small) -> LongJobs:
 def sheet(small: Small, tmp_path: Path, text: str, kind: str = "sheet.take", name: str = "lanes") -> int:
     path = tmp_path / "sheet.csv"
     path.write_text(text)
-    return small.write(
-        lambda context: background_jobs.start(context, kind, f"{kind}:one", "Lanes sheet", {"sheet": name, "path": str(path)})
-    ).id
+    return small.write(lambda context: start(context, kind, f"{kind}:one", "Lanes sheet", {"sheet": name, "path": str(path)})).id
 
 
 def job(small: Small, number: int) -> Job:
@@ -81,7 +80,7 @@ def test_what_a_job_did_for_a_person_is_their_last_act(small: Small, jobs: LongJ
         lanes.change_lane(context, small.lane(3).id, small.lane(3).version, units=Fraction(2), reason="a pair")
         path = tmp_path / "sheet.csv"
         path.write_text(HEAD + "First shop,S-1,SUP,I-2,1,spare\n")
-        background_jobs.start(context, "sheet.take", "one", "Lanes sheet", {"sheet": "lanes", "path": str(path)})
+        start(context, "sheet.take", "one", "Lanes sheet", {"sheet": "lanes", "path": str(path)})
 
     small.write(ask)
     jobs.run_due()
@@ -98,7 +97,7 @@ def test_a_job_in_portions_is_one_act_and_stops_where_it_is_undone(small: Small,
     def prepare(context: Context) -> None:
         for number in ids:
             context.get(Listing, number, "listing").state = "preparing"
-        background_jobs.start(context, "publish", "all", "Publishing", {"listings": ids}, len(ids))
+        start(context, "publish", "all", "Publishing", {"listings": ids}, len(ids))
 
     small.write(prepare)
     jobs.run_due()
@@ -121,7 +120,7 @@ def test_a_job_in_portions_is_one_act_and_stops_where_it_is_undone(small: Small,
         return real(context, some)
 
     monkeypatch.setattr(background_jobs.publishing, "publish", undone_meanwhile)
-    number = small.write(lambda context: background_jobs.start(context, "publish", "again", "Publishing", {"listings": ids}, len(ids))).id
+    number = small.write(lambda context: start(context, "publish", "again", "Publishing", {"listings": ids}, len(ids))).id
     jobs.run_due()
     assert job(small, number).state == "failed" and "the rest was left as it was" in job(small, number).message
 
@@ -167,14 +166,14 @@ def test_a_replay_goes_on_by_itself_a_few_listings_at_a_time_and_can_be_stopped(
     assert whole["one"]["sold"] and whole["one"] != whole["other"]
     monkeypatch.setattr(replay, "AT_A_TIME", 2)
     body = {"days": 10, "one": None, "other": replay_summary.as_stored(change)}
-    number = small.write(lambda context: background_jobs.start(context, "replay", "r", "Replay", body, 100)).id
+    number = small.write(lambda context: start(context, "replay", "r", "Replay", body, 100)).id
     LongJobs(small.db, small.clock, None, looks=False).run_due()  # type: ignore[arg-type]
     assert job(small, number).state == "waiting", "what only reads has a line of its own"
     LongJobs(small.db, small.clock, None, looks=True).run_due()  # type: ignore[arg-type]
     done = job(small, number)
     assert (done.state, done.total) == ("done", 100) and done.done > 50
     assert json.loads(json.dumps(whole)) == done.result
-    again = small.write(lambda context: background_jobs.start(context, "replay", "r", "Replay", body, 100)).id
+    again = small.write(lambda context: start(context, "replay", "r", "Replay", body, 100)).id
     small.write(lambda context: setattr(context.get(Job, again, "job"), "stop_asked", True))
     jobs.run_due()
     assert job(small, again).state == "stopped"
@@ -240,7 +239,7 @@ def test_what_is_not_a_sheet_ends_with_a_word(small: Small, jobs: LongJobs, tmp_
 
 def test_a_job_that_breaks_says_so_and_the_next_one_runs(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
     gone = small.write(
-        lambda context: background_jobs.start(context, "sheet.take", "gone", "Gone", {"sheet": "lanes", "path": str(tmp_path / "none.csv")})
+        lambda context: start(context, "sheet.take", "gone", "Gone", {"sheet": "lanes", "path": str(tmp_path / "none.csv")})
     ).id
     fine = sheet(small, tmp_path, HEAD + "First shop,S-1,SUP,I-2,1,spare\n")
     with pytest.raises(FileNotFoundError):

@@ -9303,6 +9303,8 @@ export interface components {
             /** House */
             house: string;
             landed: components["schemas"]["Money"] | null;
+            /** Late */
+            late: number | null;
             /** Name */
             name: string;
             /** Orders */

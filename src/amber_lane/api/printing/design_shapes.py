@@ -80,6 +80,8 @@ class PrintHouseOut(BaseModel):
     answered: int
     refunded: int
     orders: int
+    # Share of its parcels that came late, in ppm; None where that is not known yet.
+    late: int | None
     # Whether it is the main house, one that stands in, or could.
     use: str
 

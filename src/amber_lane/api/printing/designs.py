@@ -126,6 +126,7 @@ def _house(one: HouseLook, use: str) -> PrintHouseOut:
         answered=one.answered,
         refunded=one.refunded,
         orders=one.orders,
+        late=one.late,
         use=use,
     )
 

@@ -74,6 +74,8 @@ class HouseLook:
     answered: int
     refunded: int
     orders: int
+    # Share of its parcels that came late, in ppm; None where that is not known yet.
+    late: int | None
 
 
 @dataclass(frozen=True)
@@ -210,7 +212,7 @@ def compare(context: Context, kind: str, store: Store, size: str = "", sides: in
         out.append(
             HouseLook(
                 blank.id, blank.name, supplier.name, supplier.id, len(terms.colours), len(terms.sizes), min(costs, default=None),
-                max(costs, default=None), store.currency, days, *record,
+                max(costs, default=None), store.currency, days, *record, supplier.late_ppm,
             )
         )  # fmt: skip
     return sorted(out, key=lambda one: (one.landed is None, one.landed or 0, one.house))

@@ -124,9 +124,10 @@ def code_of(store: Store, design: PrintDesign, colour: str, size: str) -> str:
 
 
 def _sku(context: Context, store: Store, design: PrintDesign, blank: Blank, one: Combination, title: str) -> int:
-    code = code_of(store, design, one.colour, one.size)
-    if context.session.scalar(select(Sku.id).where(Sku.code == code)) is not None:
-        raise Conflict(f"there is a SKU {code} already")
+    # A store may have it from before: then the next free one is taken, so that nothing of it is overwritten.
+    base = code_of(store, design, one.colour, one.size)
+    taken = set(context.session.scalars(select(Sku.code).where(Sku.code.startswith(base, autoescape=True))))
+    code = next(name for name in (base, *(f"{base}-{n}" for n in range(2, len(taken) + 3))) if name not in taken)
     sku = Sku(
         code=code, title=f"{title}, {one.colour}, {one.size}", category=blank.kind, options=f"{one.colour}, {one.size}",
         weight_g=one.item.weight_g,

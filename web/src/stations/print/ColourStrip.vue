@@ -11,14 +11,14 @@ const groundOf = (one: Schema<'PrintColour'>) => (one.version ? (GROUNDS[one.gro
 </script>
 
 <template>
-  <div class="sheet flex shrink-0 gap-1 overflow-x-auto p-2" role="listbox" aria-label="Colours">
+  <div class="sheet flex shrink-0 gap-1 overflow-x-auto p-2" role="group" aria-label="Colours">
     <div
       v-for="one in of.colours"
       :key="one.name"
       class="w-[106px] shrink-0 rounded border-2 p-1.5 text-center"
       :class="one.name === chosen ? 'border-ink' : 'border-transparent'"
     >
-      <button type="button" role="option" :aria-selected="one.name === chosen" class="block w-full" @click="emit('choose', one.name)">
+      <button type="button" :aria-pressed="one.name === chosen" class="block w-full" @click="emit('choose', one.name)">
         <img
           :src="designPicture(of, one, side)"
           alt=""
@@ -32,7 +32,13 @@ const groundOf = (one: Schema<'PrintColour'>) => (one.version ? (GROUNDS[one.gro
           one.fault && one.fault !== 'unreadable' ? FAULTS[one.fault] : `${percent(one.readable / 10)} reads`
         }}</Tag>
       </button>
-      <button type="button" class="mt-1 text-2xs text-slate hover:underline" :aria-pressed="!one.left_out" @click="emit('toggle', one)">
+      <button
+        type="button"
+        class="mt-1 min-h-6 w-full text-2xs text-slate hover:underline"
+        :aria-pressed="!one.left_out"
+        :aria-label="one.left_out ? `Take ${one.name} in` : `Leave ${one.name} out`"
+        @click="emit('toggle', one)"
+      >
         {{ one.left_out ? 'left out: take it in' : 'leave out' }}
       </button>
     </div>

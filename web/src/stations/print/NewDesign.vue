@@ -7,7 +7,7 @@ import { api, take } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
-import { count, money } from '@/parts/format'
+import { count, money, percent } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import { KINDS, artPicture, groundClass, artworkQuery, designsQuery, housesQuery, storesQuery } from './print'
 
@@ -103,6 +103,7 @@ const share = (part: number, of: number) => (of ? `${count(part)} of ${count(of)
               <th class="px-2.5 text-right">Landed cost</th>
               <th class="px-2.5 text-right">Days</th>
               <th class="px-2.5 text-right">Refused</th>
+              <th class="px-2.5 text-right">Late</th>
               <th class="px-2.5 text-right">Refunded</th>
             </tr>
           </thead>
@@ -130,6 +131,7 @@ const share = (part: number, of: number) => (of ? `${count(part)} of ${count(of)
               </td>
               <td class="px-2.5 text-right">{{ one.days_low }} to {{ one.days_high }}</td>
               <td class="px-2.5 text-right">{{ share(one.refused, one.answered) }}</td>
+              <td class="px-2.5 text-right">{{ one.late === null ? 'none yet' : percent(one.late / 10_000, 0) }}</td>
               <td class="px-2.5 text-right">{{ share(one.refunded, one.orders) }}</td>
             </tr>
           </tbody>

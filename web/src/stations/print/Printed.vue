@@ -138,7 +138,7 @@ const groundOf = (one: Schema<'ArtVersionOut'>) => (one.ground === 'colour' ? `f
                 <button
                   v-if="one.versions.length > 1"
                   type="button"
-                  class="ml-1 text-slate hover:underline"
+                  class="ml-1 min-h-6 min-w-6 text-slate hover:underline"
                   :aria-label="`Remove the version ${groundOf(version)} of ${one.name}`"
                   @click="drop(version.id)"
                 >
