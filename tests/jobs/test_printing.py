@@ -7,15 +7,15 @@ import time
 from typing import Any
 
 import pytest
-from sqlalchemy import select
+from sqlalchemy import select, update
 
-from amber_lane.connectors.protocols import Address
+from amber_lane.connectors.protocols import Address, StoreOrder, StoreOrderLine
 from amber_lane.core.print_choice import Spot
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, PurchaseOrder
 from amber_lane.data.outbox import AuditEntry, Job
 from amber_lane.data.printing import ArtFile, Blank, LanePrint, PurchasePrint
-from amber_lane.data.setup import Supplier
+from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Sample
 from amber_lane.services.activity import undo
@@ -28,6 +28,8 @@ from amber_lane.services.books.grouping import Period
 from amber_lane.services.books.profit import View
 from amber_lane.services.imports import sheet_kinds
 from amber_lane.services.listings import publishing
+from amber_lane.services.mapping import bulk_changes, lane_terms
+from amber_lane.services.orders import orders
 from amber_lane.services.partners import connections
 from amber_lane.services.printing import artwork, designs, files, houses
 from amber_lane.services.purchasing import purchase_orders
@@ -237,6 +239,15 @@ def test_a_soft_or_unreadable_artwork_holds_its_lane_and_a_better_version_frees_
     write(sold, lambda context: artwork.add_version(context, 1, files.check(png(2400, "#1b2740")), "dark"))
     lane = sold.one(select(Lane).where(Lane.sku_id == navy.sku_id, Lane.priority == 0))
     assert lane.state == "shut" and "no version of the artwork reads" in lane.reason
+    with pytest.raises(Conflict, match="opens by itself"):
+        write(sold, lambda context: lane_terms.confirm_lane(context, lane.id, lane.version))
+    with pytest.raises(Conflict, match="nothing of what is chosen"):
+        write(sold, lambda context: bulk_changes.change_many(context, [lane.id], "open"))
+    # Even where something else had opened it, nothing is bought that would be misprinted.
+    write(sold, lambda context: context.session.execute(update(Lane).where(Lane.id == lane.id).values(state="open", cause="")))
+    order = taken(sold, "P-1", navy)
+    assert write(sold, lambda context: purchase_orders.send(context, [order])) == []
+    assert sold.one(select(Lane).where(Lane.id == lane.id)).state == "shut"
     write(sold, lambda context: artwork.add_version(context, 1, files.check(png(2400, "#f6f0dd")), "dark"))
     run_jobs(sold)
     assert sold.one(select(Lane).where(Lane.sku_id == navy.sku_id, Lane.priority == 0)).state == "new"
@@ -252,6 +263,16 @@ def test_a_soft_or_unreadable_artwork_holds_its_lane_and_a_better_version_frees_
     assert sold.one(spot) == before
     run_jobs(sold)
     assert sold.one(select(Lane).where(Lane.id == lane.id)).state == "new"
+
+
+def taken(business: Business, number: str, listing: Listing) -> int:
+    """An order of one of a listing, by sheet's way."""
+    buyer = Address("Wren Sorrel", "4 Lantern Row", "Whitby", "YO21 3PR", "GB")
+    code = business.one(select(Sku.code).where(Sku.id == listing.sku_id))
+    line = StoreOrderLine(1, code, 1, listing.wanted_price)
+    given = StoreOrder(number, business.app_state.clock.now(), listing.currency, buyer, [line])
+    write(business, lambda context: orders.take_in(context, context.get(Store, 1, "store"), given))
+    return business.one(select(Order.id).where(Order.number == number))
 
 
 def newest_act(context: Any, kind: str) -> int:

@@ -142,7 +142,7 @@ def _change_many(context: Context, body: dict[str, Any], ids: Collection[int]) -
     if what == "main":
         lanes = _to_the_front(context, lanes)
     elif what in STATES:
-        lanes = [lane for lane in lanes if lane.state != what]
+        lanes = [lane for lane in lanes if lane.state != what and not lane_states.held_by_print(lane)]
     elif what != "close":
         raise Invalid(f"lanes cannot be changed to {what!r}")
     if not lanes:

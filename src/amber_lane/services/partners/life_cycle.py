@@ -27,6 +27,7 @@ from ..mapping import bulk_changes, lane_states
 from ..orders.routing import OPEN
 from ..pricing import rollback
 from ..pricing.apply import respond
+from ..printing import lane_prints
 from ..purchasing import purchase_orders
 
 
@@ -238,6 +239,8 @@ def connect_again(context: Context, owner: str, number: int) -> str:
         )
     else:
         context.log("partner.again", f"{owner}:{number}", message)
+    if owner == "supplier":
+        lane_prints.check(context, context.session.scalars(lane_prints.of_supplier(number)))
     _go_on(context, owner, row, stopped=False)
     return message
 

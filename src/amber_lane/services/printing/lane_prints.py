@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
-from sqlalchemy import select
+from sqlalchemy import Select, select
 
 from ...core.print_checks import Limits
 from ...core.print_choice import Chosen, PrintFault, Spot, choose
@@ -14,6 +14,7 @@ from ...core.states import LaneCause
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane
 from ...data.printing import ArtVersion, Artwork, Blank, LanePrint
+from ...data.setup import Supplier
 from ...data.shelf import Listing
 from ..base.context import Context
 from ..base.job_queue import start
@@ -146,7 +147,10 @@ def _judge(checker: Checker, row: LanePrint) -> None:
 
 def _stand(context: Context, lane: Lane, bad: LanePrint | None, waits: bool) -> bool:
     """Bring a lane into the state that its print asks for. Returns whether it moved."""
-    held = lane.state == "shut" and lane.cause == LaneCause.printing.value
+    held = lane_states.held_by_print(lane)
+    if held and context.get(Supplier, lane.supplier_id, "supplier").ended_at is not None:
+        # It is looked at again once its house is connected again.
+        return False
     if bad is None and not waits:
         if held:
             lane_states.move(lane, "print_again", LaneCause.none, "its print has passed the checks")
@@ -163,6 +167,11 @@ def _stand(context: Context, lane: Lane, bad: LanePrint | None, waits: bool) -> 
         return False
     lane_states.move(lane, "stop_print", LaneCause.printing, reason)
     return True
+
+
+def of_supplier(number: int) -> Select[int]:
+    """Open lanes to a house that print something."""
+    return select(LanePrint.lane_id).join(Lane, Lane.id == LanePrint.lane_id).where(Lane.supplier_id == number, Lane.closed_at.is_(None))
 
 
 def of_design(context: Context, design: int) -> list[LanePrint]:

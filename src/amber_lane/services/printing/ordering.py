@@ -37,6 +37,14 @@ class Files:
             shas.update(s.execute(select(ArtFile.id, ArtFile.sha).where(ArtFile.id.in_(chunk))).tuples().all())
         return cls(by_part, shas)
 
+    def unfit(self) -> set[int]:
+        """Lanes that may not be printed as they are: they should not have been used."""
+        return {
+            lane
+            for (lane, _), rows in self.by_part.items()
+            if any(row.outcome not in ("ok", "soft") or row.file_id is None or row.preview_id is None for row in rows)
+        }
+
     def bought(self, lane: int, item: int) -> tuple[BoughtPrint, ...]:
         """As a supplier gets them. Conflict where one of them has no file: its lane was not to be used."""
         out = []

@@ -34,6 +34,7 @@ from ..pricing import exchange_rates
 from ..pricing.apply import respond
 from ..pricing.inputs import Facts
 from ..pricing.policy import policy_for
+from ..printing import lane_prints
 from ..printing.ordering import Files
 from . import payment_batches
 from .buying_accounts import Rooms
@@ -104,6 +105,11 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
             place = (items[part.item_id].supplier_id, part.origin_id or lane.origin_id, service_of(lane, part, order.country))
             groups.setdefault(place, []).append((line, part))
     files = Files.read(context, lanes)
+    if unfit := files.unfit():
+        # Whatever opened them: they are shut again, and the order is planned without them.
+        lane_prints.check(context, unfit)
+        context.reroute()
+        return []
     wanted = {place: _amounts(order, group, items, facts, place) for place, group in groups.items()}
     asked = [(place[0], sum(amounts[:3])) for place, amounts in wanted.items()]
     accounts = rooms.take(asked, over="spend_limit" in order.allowed)
