@@ -13,7 +13,7 @@ from sqlalchemy import func, select
 from amber_lane.data.printing import ArtFile, ArtVersion, Artwork
 from amber_lane.services.activity import undo
 from amber_lane.services.base.errors import Conflict, Invalid
-from amber_lane.services.printing import artwork, files
+from amber_lane.services.printing import artwork, files, svg_apart
 
 from ...drawings import png, svg
 from ...small import Small
@@ -82,6 +82,14 @@ def test_what_cannot_be_printed_truly_is_refused_in_words(name: str) -> None:
     data, says = ODD[name]
     with pytest.raises(Invalid, match=says):
         files.check(data)
+
+
+def test_a_drawing_made_to_grow_without_end_stops_nobody_but_itself(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(svg_apart.drawn, "__defaults__", (2,))
+    again = "".join(f'<g id="a{n + 1}">' + f'<use xlink:href="#a{n}"/>' * 20 + "</g>" for n in range(9))
+    with pytest.raises(Invalid, match=r"takes too much|cannot be drawn"):
+        files.check(svg(inside=f'<defs><rect id="a0" width="9" height="9"/>{again}</defs><use xlink:href="#a9"/>'))
+    assert files.check(svg()).vector, "the next one is drawn as ever"
 
 
 def test_what_is_seen_through_stays_so_and_only_the_points_are_taken_over() -> None:

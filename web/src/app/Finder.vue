@@ -26,6 +26,7 @@ const COMMANDS: Choice[] = [
   { kind: 'Go', name: 'Today', message: 'what needs you', run: go('/today') },
   { kind: 'Go', name: 'Source', message: 'find goods in all catalogues', run: go('/source') },
   { kind: 'Go', name: 'Shelf', message: 'prepare, publish and change listings', run: go('/shelf') },
+  { kind: 'Go', name: 'Printed for each order', message: 'artwork, designs and print houses', run: go('/shelf/print') },
   { kind: 'Go', name: 'Lanes', message: 'map what has no lane', run: go('/lanes') },
   { kind: 'Go', name: 'Price', message: 'rules, fees and what if', run: go('/price') },
   { kind: 'Go', name: 'Listings', message: 'every price and why', run: go('/price?view=listings') },

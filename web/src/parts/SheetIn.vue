@@ -12,7 +12,18 @@ import { plural, count } from './format'
 const props = defineProps<{
   open: boolean
   sheet:
-    'lanes' | 'orders' | 'tracking' | 'answers' | 'listings' | 'items' | 'prices' | 'rates' | 'settlements' | 'statements' | 'overheads'
+    | 'lanes'
+    | 'orders'
+    | 'tracking'
+    | 'answers'
+    | 'listings'
+    | 'items'
+    | 'prices'
+    | 'rates'
+    | 'settlements'
+    | 'statements'
+    | 'overheads'
+    | 'print_lanes'
   title: string
   /** What is the same in every row, such as the store that the sheet is of. */
   always?: Record<string, string>

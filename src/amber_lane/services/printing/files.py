@@ -8,7 +8,6 @@ import re
 import warnings
 from dataclasses import dataclass
 
-import resvg_py
 from lxml import etree
 from PIL import Image, ImageCms, UnidentifiedImageError
 from sqlalchemy import select
@@ -17,6 +16,7 @@ from ...core.print_checks import reduction
 from ...data.printing import ArtFile
 from ..base.context import Context
 from ..base.errors import Invalid
+from . import svg_apart
 
 BYTES_MOST = 60_000_000
 POINTS_MOST = 100_000_000
@@ -168,10 +168,11 @@ def _shape(root: etree._Element) -> tuple[int, int]:
 
 
 def draw(svg: bytes, across: int) -> Image.Image:
-    """An SVG as pixels, so many across. Invalid where it cannot be drawn."""
+    """An SVG as pixels, so many across. Invalid where it cannot be drawn, or takes too much."""
     try:
-        data = bytes(resvg_py.svg_to_bytes(svg_string=svg.decode(), width=across, skip_system_fonts=True))
-        return opened(Made(data, PNG, 0, 0))
+        return opened(Made(svg_apart.drawn(svg, across), PNG, 0, 0))
+    except svg_apart.NotDrawn as error:
+        raise Invalid("drawing the SVG takes too much; simplify it" if error.too_much else "the SVG cannot be drawn") from error
     except (ValueError, OSError) as error:
         raise Invalid("the SVG cannot be drawn") from error
 

@@ -7,6 +7,7 @@ import { ROOT, api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
+import SheetIn from '@/parts/SheetIn.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { count, plural } from '@/parts/format'
@@ -21,6 +22,7 @@ const active = ref(0)
 const rows = computed(() => designs.data.value?.designs ?? [])
 const open = (one: Schema<'DesignRow'> | undefined) => one && void router.push(`/shelf/print/${one.id}`)
 const go = (by: number) => (active.value = Math.max(0, Math.min(rows.value.length - 1, active.value + by)))
+const bring = ref(false)
 const adding = ref<Schema<'ArtworkOut'> | true | null>(null)
 const placing = ref<number | true | null>(null)
 const remove = (one: Schema<'ArtworkOut'>) =>
@@ -51,6 +53,7 @@ const groundOf = (one: Schema<'ArtVersionOut'>) => (one.ground === 'colour' ? `f
           </p>
         </div>
         <span class="ml-auto" /><RouterLink to="/shelf"><Btn>All listings</Btn></RouterLink>
+        <Btn @click="bring = true">Import</Btn>
         <Btn kind="main" hint="N" :disabled="!art.data.value?.length" @click="placing = true">New design</Btn>
       </div>
       <div class="sheet min-h-0 overflow-auto">
@@ -154,6 +157,7 @@ const groundOf = (one: Schema<'ArtVersionOut'>) => (one.ground === 'colour' ? `f
         </div>
       </Sight>
     </aside>
+    <SheetIn :open="bring" sheet="print_lanes" title="Join listings to artwork and a print house" @close="bring = false" />
     <ArtworkForm v-if="adding" :artwork="adding === true ? undefined : adding" @close="adding = null" />
     <NewDesign v-if="placing" :artwork="placing === true ? undefined : placing" @close="placing = null" />
   </div>
