@@ -26,6 +26,8 @@ class SendAsk(Ask):
 @router.post("/send")
 def send(context: WriteContext, ask: SendAsk) -> Done:
     made = purchase_orders.send(context, ask.orders or purchase_orders.ready_orders(context), "sent by hand", ask.paid_together)
+    if not made and purchase_orders.waits_for_files(context, ask.orders):
+        raise Conflict("the print file is still being made; try again in a minute, nothing was sent")
     if not made:
         raise Conflict("none of these orders is ready any more; nothing was sent")
     n = len({one.order_id for one in made})

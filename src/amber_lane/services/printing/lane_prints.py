@@ -96,8 +96,11 @@ def write(context: Context, prints: Sequence[Printed]) -> None:
 
 
 def check(context: Context, lanes: Iterable[int]) -> set[int]:
-    """Check what lanes print as artwork and blanks are now. A lane that may not print is shut with the reason; one whose files are to be
-    made anew is shut until they are (`finished`). Returns the lanes that wait for files."""
+    """Check what lanes print as artwork and blanks are now. A lane that may not print is shut with the reason.
+
+    One whose files are to be made is shut until they are (`finished`), unless something of it is on sale: a listing does not flicker for a
+    minute's work, its orders wait for it. Returns the lanes that wait for files.
+    """
     numbers = sorted(set(lanes))
     if not numbers:
         return set()
@@ -108,13 +111,16 @@ def check(context: Context, lanes: Iterable[int]) -> set[int]:
             rows.setdefault(row.lane_id, []).append(row)
     wait: set[int] = set()
     touched: set[int] = set()
-    for lane in by_id(s, Lane, rows).values():
+    lanes_of = by_id(s, Lane, rows)
+    skus = [lane.sku_id for lane in lanes_of.values()]
+    sold = set(s.scalars(select(Listing.sku_id).where(Listing.sku_id.in_(skus), Listing.state.in_(("live", "paused")))))
+    for lane in lanes_of.values():
         for row in rows[lane.id]:
             _judge(checker, row)
         bad = next((row for row in rows[lane.id] if row.outcome == "refused"), None)
         if bad is None and any(row.file_id is None for row in rows[lane.id]):
             wait.add(lane.id)
-        if _stand(context, lane, bad, lane.id in wait):
+        if _stand(context, lane, bad, lane.id in wait and lane.sku_id not in sold):
             touched.add(lane.sku_id)
     s.flush()
     if wait:

@@ -106,7 +106,7 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
             groups.setdefault(place, []).append((line, part))
     files = Files.read(context, lanes)
     if unfit := files.unfit():
-        # Whatever opened them: they are shut again, and the order is planned without them.
+        # Its file is being made, and it goes once that is there; or it may not be printed, and is planned without that lane.
         lane_prints.check(context, unfit)
         context.reroute()
         return []
@@ -147,6 +147,14 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
     order_profit.refresh(context, {order.id})
     write_mail(context, "bought", order, store, lines, "", {})
     return made
+
+
+def waits_for_files(context: Context, orders: Iterable[int]) -> bool:
+    """Whether one of these orders waits for its print files alone."""
+    lanes = select(OrderLine.lane_id).where(
+        OrderLine.order_id.in_(list(orders)), OrderLine.state == "ready", OrderLine.lane_id.is_not(None)
+    )
+    return bool(Files.read(context, (int(one or 0) for one in context.session.scalars(lanes))).unfit())
 
 
 def _bought_lines(
