@@ -6083,6 +6083,16 @@ export interface components {
             /** Version */
             version: number;
         };
+        /**
+         * DesignSaved
+         * @description version: of the design as it is saved now, which the next change goes out from.
+         */
+        DesignSaved: {
+            /** Message */
+            message: string;
+            /** Version */
+            version: number;
+        };
         /** DialAsk */
         DialAsk: {
             /** Name */
@@ -22738,7 +22748,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Done"];
+                    "application/json": components["schemas"]["DesignSaved"];
                 };
             };
             /** @description Bad Request */

@@ -60,6 +60,13 @@ class PrintSampleAsk(Ask):
     size: Word
 
 
+class DesignSaved(BaseModel):
+    """version: of the design as it is saved now, which the next change goes out from."""
+
+    message: str
+    version: int
+
+
 class JobBegun(BaseModel):
     job: int
     message: str
@@ -200,12 +207,13 @@ def _design(app: TheApp, context: Context, of: DesignLook, store: Store) -> Desi
 
 
 @router.patch("/designs/{number}")
-def change(context: WriteContext, number: Big, ask: DesignChangeAsk) -> Done:
+def change(context: WriteContext, number: Big, ask: DesignChangeAsk) -> DesignSaved:
     """Place it otherwise, on another size, with other colours or spare houses; what is sold of it follows."""
     places = None if ask.places is None else {side: None if one is None else Spot(one.x, one.y, one.w) for side, one in ask.places.items()}
     wish = designs.DesignChange(ask.name, ask.size, ask.keep, ask.left_out, ask.spares, places)
     row = designs.change(context, number, ask.version, wish)
-    return Done(message=f"{row.name} is saved")
+    context.session.flush()
+    return DesignSaved(message=f"{row.name} is saved", version=row.version)
 
 
 @router.post("/designs/{number}/remove")

@@ -43,12 +43,18 @@ const draft = ref<Spot | null>(null)
 const spot = computed<Spot>(() => draft.value ?? of.value?.places[side.value] ?? { x: 0, y: 0, w: 100 })
 const isPrinted = computed(() => !!of.value?.places[side.value])
 watch([id, side], () => (draft.value = null))
+watch(id, () => (left = 0))
 const move = (next: Spot) => (draft.value = { x: Math.round(next.x), y: Math.round(next.y), w: Math.max(100, Math.round(next.w)) })
+/** The version that the last change left, which may be here before the design itself is read again. */
+let left = 0
 async function change(body: Partial<Schema<'DesignChangeAsk'>>) {
   const now = of.value!
-  return act(() =>
-    take(api.PATCH('/api/v1/printing/designs/{number}', { params: { path: { number: now.id } }, body: { version: now.version, ...body } })),
-  )
+  return act(async () => {
+    const asked = { version: Math.max(now.version, left), ...body }
+    const saved = await take(api.PATCH('/api/v1/printing/designs/{number}', { params: { path: { number: now.id } }, body: asked }))
+    left = saved.version
+    return saved
+  })
 }
 /** One after the other: each needs the version that the one before left. What could not be saved is shown as it stands. */
 let saving: Promise<unknown> = Promise.resolve()
