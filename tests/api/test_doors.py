@@ -15,6 +15,7 @@ from sqlalchemy import select, update
 from amber_lane.api import headers
 from amber_lane.api.app import make_app, make_app_state
 from amber_lane.api.deps import AppState
+from amber_lane.api.headers import most_of
 from amber_lane.api.people import sign_in
 from amber_lane.clock import SystemClock
 from amber_lane.data.outbox import AuditEntry
@@ -24,6 +25,7 @@ from amber_lane.services.base.context import Context
 from amber_lane.services.delivery import agent_leases
 from amber_lane.services.partners import connections
 from amber_lane.services.people import passwords, sessions, users
+from amber_lane.services.printing import files
 from amber_lane.settings import Settings
 
 OURS = {"X-Amber-Lane": "1"}
@@ -259,3 +261,10 @@ def test_what_is_typed_hides_nothing_and_is_no_line_of_a_mail(house: AppState) -
     assert enter(browser(house), "odd@b.example", odd).status_code == 200
     assert enter(browser(house), "odd@b.example", odd.replace("\u200b", "")).status_code == 401
     assert ada.get(f"/api/v1/sheets/items/bad/{'a' * 3000}.csv").status_code == 404
+
+
+def test_a_door_is_as_wide_as_what_comes_in_by_it() -> None:
+    for path in ("/api/v1/printing/artwork", "/api/v1/printing/artwork/7/versions"):
+        assert files.BYTES_MOST < most_of(path) < 2 * files.BYTES_MOST
+    for path in ("/api/v1/printing/designs", "/api/v1/orders/versions", "/api/v1/printing/artwork/7/remove"):
+        assert most_of(path) == most_of("/api/v1/today") < files.BYTES_MOST

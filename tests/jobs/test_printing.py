@@ -9,13 +9,14 @@ from typing import Any
 import pytest
 from sqlalchemy import select, update
 
+from amber_lane.connectors.print_house import PrintHouse
 from amber_lane.connectors.protocols import Address, StoreOrder, StoreOrderLine
 from amber_lane.core.print_choice import Spot
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, PurchaseOrder
 from amber_lane.data.outbox import AuditEntry, Job
 from amber_lane.data.printing import ArtFile, Blank, LanePrint, PurchasePrint
-from amber_lane.data.setup import Store, Supplier
+from amber_lane.data.setup import Link, Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Sample
 from amber_lane.services.activity import undo
@@ -201,6 +202,18 @@ def test_a_sample_is_printed_and_the_houses_picture_is_held_beside_ours(sold: Bu
         kinds = write(sold, lambda context: [one.key.kind for one in today.singles(context)])
         assert kinds.count("proof") == n
     assert all(row.state == "ordered" for row in sold.all(select(Sample)))
+
+
+def test_a_proof_that_cannot_be_read_is_the_houses_fault_and_loses_no_answer(sold: Business, monkeypatch: pytest.MonkeyPatch) -> None:
+    write(sold, lambda context: samples.set_own_address(context, Address("Us", "2 Pier Road", "Whitby", "YO21 3PT", "GB")))
+    sample = write(sold, lambda context: print_samples.order(context, 1, "navy", "day bag"))
+    arrived(sold, sample.reference)
+    sold.on(15)
+    monkeypatch.setattr(PrintHouse, "proof", lambda self, reference: b"no picture")
+    tarn = sold.one(select(Blank).where(Blank.id == 1)).supplier_id
+    sold.app_state.reader.answers(tarn)
+    assert "proof" in sold.one(select(Link.message).where(Link.owner == "supplier", Link.owner_id == tarn))
+    assert sold.one(select(Sample)).state == "ordered" and sold.one(select(PurchasePrint)).proof_id is None
 
 
 def test_listings_that_are_there_are_joined_to_artwork_and_house_by_sheet(sold: Business) -> None:

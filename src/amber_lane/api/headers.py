@@ -12,7 +12,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from .errors import problem
 
 # Bytes of a request's body: of what is typed, and of files (a little more than the largest file, for what stands around it).
-TYPED_MAX, PICTURE_MAX, FILE_MAX = 8_000_000, 16_000_000, 121_000_000
+TYPED_MAX, PICTURE_MAX, ARTWORK_MAX, FILE_MAX = 8_000_000, 16_000_000, 61_000_000, 121_000_000
 # What nobody who is not signed in may send more than.
 STRANGER_MAX = 1_000_000
 _POLICY = (
@@ -37,6 +37,8 @@ def most_of(path: str) -> int:
     """How many bytes a request to a path may have."""
     if "/sheet" in path or path.endswith("/documents"):
         return FILE_MAX
+    if path.endswith("/printing/artwork") or ("/printing/artwork/" in path and path.endswith("/versions")):
+        return ARTWORK_MAX
     return PICTURE_MAX if path.endswith("/pictures") else TYPED_MAX
 
 

@@ -307,7 +307,7 @@ class LongJobs:
         """A design's colours and sizes as listings, with files for their houses and pictures."""
         with self.db.reading() as s:
             context = self.context(s, body)
-            wanted = variants.wanted(context, context.get(PrintDesign, body["design"], "design"), body.get("colours"))
+            wanted = variants.wanted(context, context.get(PrintDesign, body["design"], "design"))
         total, made, failed, same = len(wanted), list[int](), dict[str, str](), 0
         # Making listings, files and pictures are about as much work each.
         for start_at in range(0, total, variants.CHUNK):

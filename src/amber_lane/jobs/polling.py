@@ -23,6 +23,7 @@ from ..data.session import Database
 from ..data.setup import UNCALLED, Carrier, Inbox, Letter, RateSource, Store, Supplier
 from ..data.watch import Sweep
 from ..services.base.context import Context
+from ..services.base.errors import Invalid
 from ..services.books import settlements
 from ..services.catalogue import ingest
 from ..services.fulfilment import parcel_tracking
@@ -312,7 +313,10 @@ class Reader:
             data = link.proof(reference)
             if data is None or mine is None:
                 continue
-            theirs = artwork_files.check(data)
+            try:
+                theirs = artwork_files.check(data)
+            except Invalid as error:
+                raise Malformed(f"the proof of {reference} cannot be read: {error.message}") from error
             differs = print_samples.compared(mine, theirs)
             with self.db.writing() as s:
                 print_samples.take_proof(self.context(s, "Orders"), reference, theirs, differs)

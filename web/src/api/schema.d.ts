@@ -6002,6 +6002,8 @@ export interface components {
             blank: number;
             /** Blank Name */
             blank_name: string;
+            /** Blank Version */
+            blank_version: number;
             /** Colours */
             colours: components["schemas"]["PrintColour"][];
             /** Combinations */

@@ -99,6 +99,8 @@ class DesignOut(BaseModel):
     artwork: int
     artwork_name: str
     blank: int
+    # Of the blank: changes with all that its house says of it.
+    blank_version: int
     blank_name: str
     kind: str
     house: str

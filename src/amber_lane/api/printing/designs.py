@@ -172,6 +172,7 @@ def _design(app: TheApp, context: Context, of: DesignLook, store: Store) -> Desi
         artwork=art.id,
         artwork_name=art.name,
         blank=of.blank.id,
+        blank_version=of.blank.version,
         blank_name=of.blank.name,
         kind=of.blank.kind,
         house=of.house.name,

@@ -45,8 +45,9 @@ class Told:
 def told(context: Context, source: str, home: str, about: Collection[str] | None = None) -> dict[str, Told]:
     """By what they are about. about: only these; None = all of the source."""
     e = JournalEntry
+    sums = func.sum(e.amount), func.sum(e.home), func.max(e.currency), func.max(e.rate), func.max(e.day), func.max(e.kind)
     query = (
-        select(JournalEvent.about, func.sum(e.amount), func.sum(e.home), func.max(e.currency), func.max(e.rate), func.max(e.day), e.kind)
+        select(JournalEvent.about, *sums)
         .join(e, e.event_id == JournalEvent.id)
         .where(JournalEvent.source == source, e.home_currency == home)
         .group_by(JournalEvent.about)

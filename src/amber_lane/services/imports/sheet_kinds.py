@@ -142,6 +142,7 @@ KINDS = {
             ),
             print_sheets.check_print_lanes,
             print_sheets.take_print_lanes,
+            key=lambda one: one[1],
         ),
         SheetKind(
             "items",

@@ -270,9 +270,6 @@ def spare_cells(context: Context, row: PrintDesign) -> dict[int, dict[tuple[str,
         able = {(one.colour, one.size) for one in cells(context, row, blank) if one.sellable}
         colours = same_colours(own, terms_of(blank))
         out[number] = {
-            (mine, size.name): (match.theirs, size.name)
-            for mine, match in colours.items()
-            for size in own.sizes
-            if (match.theirs, size.name) in able
+            (mine, size.name): (theirs, size.name) for mine, theirs in colours.items() for size in own.sizes if (theirs, size.name) in able
         }
     return out

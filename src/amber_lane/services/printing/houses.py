@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 
 import numpy as np
 from sqlalchemy import select
@@ -74,16 +74,7 @@ def items_of(context: Context, found: Iterable[Blank]) -> dict[tuple[int, str, s
     return out
 
 
-@dataclass(frozen=True)
-class Match:
-    """A colour of one blank and the one of another that a buyer takes for the same. apart: their CIEDE2000 difference."""
-
-    colour: str
-    theirs: str
-    apart: float
-
-
-def same_colours(own: BlankTerms, other: BlankTerms) -> dict[str, Match]:
+def same_colours(own: BlankTerms, other: BlankTerms) -> dict[str, str]:
     """Each colour of a blank with the nearest one of another blank, where that is near enough."""
     theirs = lab(np.array([rgb_of(other, one.name) for one in other.colours], dtype=np.float64))
     out = {}
@@ -91,5 +82,5 @@ def same_colours(own: BlankTerms, other: BlankTerms) -> dict[str, Match]:
         apart = difference(lab(np.array(rgb_of(own, one.name), dtype=np.float64)), theirs)
         at = int(np.argmin(apart))
         if float(apart[at]) <= SAME_COLOUR:
-            out[one.name] = Match(one.name, other.colours[at].name, round(float(apart[at]), 1))
+            out[one.name] = other.colours[at].name
     return out

@@ -98,7 +98,7 @@ def write(context: Context, prints: Sequence[Printed]) -> None:
 def check(context: Context, lanes: Iterable[int]) -> set[int]:
     """Check what lanes print as artwork and blanks are now. A lane that may not print is shut with the reason.
 
-    One whose files are to be made is shut until they are (`finished`), unless something of it is on sale: a listing does not flicker for a
+    One whose files are to be made is shut until they are, unless something of it is on sale: a listing does not flicker for a
     minute's work, its orders wait for it. Returns the lanes that wait for files.
     """
     numbers = sorted(set(lanes))
@@ -184,8 +184,3 @@ def of_design(context: Context, design: int) -> list[LanePrint]:
     """What open lanes print of a design."""
     query = select(LanePrint).join(Lane, Lane.id == LanePrint.lane_id).where(LanePrint.design_id == design, Lane.closed_at.is_(None))
     return list(context.session.scalars(query.order_by(LanePrint.id)))
-
-
-def finished(context: Context, lanes: Iterable[int]) -> None:
-    """Files of these lanes are made: those that may print are used from now on."""
-    check(context, lanes)

@@ -17,6 +17,7 @@ from ...data.setup import Store, Supplier
 from ...data.shelf import Listing
 from ...data.source import Item
 from ..base.context import Context
+from ..base.errors import Conflict
 from ..mapping.landed_cost import Costing
 from . import designs, houses
 from .blank_terms import area_of, sides_of, size_of, terms_of
@@ -188,7 +189,9 @@ def store_of(context: Context, design: int) -> int:
     found = context.session.scalar(most) or context.session.scalar(
         select(Store.id).where(Store.ended_at.is_(None)).order_by(Store.id).limit(1)
     )
-    return found or 0
+    if found is None:
+        raise Conflict("connect a store first: prices and days are those of a store")
+    return found
 
 
 def compare(context: Context, kind: str, store: Store, size: str = "", sides: int = 1) -> list[HouseLook]:

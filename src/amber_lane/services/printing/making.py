@@ -29,7 +29,6 @@ class Wanted:
     row: int
     lane: int
     version: int
-    shape: tuple[int, int]
     vector: bool
     source: int
     sight: int
@@ -41,20 +40,18 @@ class Wanted:
     height: int
 
 
-def due(s: Session, lanes: Sequence[int] | None = None) -> list[int]:
-    """Prints that may be made and have no file yet. lanes: only theirs."""
+def due(s: Session) -> list[int]:
+    """Prints that may be made and have no file yet."""
     missing = or_(LanePrint.file_id.is_(None), LanePrint.preview_id.is_(None))
     query = select(LanePrint.id).where(LanePrint.outcome.in_(("ok", "soft")), missing).order_by(LanePrint.id)
-    return list(s.scalars(query if lanes is None else query.where(LanePrint.lane_id.in_(lanes))))
+    return list(s.scalars(query))
 
 
-def make(
-    db: Database, context_of: Callable[[Session], Context], progress: Callable[[int, int], None], lanes: Sequence[int] | None = None
-) -> int:
+def make(db: Database, context_of: Callable[[Session], Context], progress: Callable[[int, int], None]) -> int:
     """Make all files that are due, and open the lanes that waited for them. progress may raise to stop. Returns how many were made."""
     maker, done = _Maker(db), 0
     with db.reading() as s:
-        wanted = [_wanted(row, version) for chunk in in_chunks(due(s, lanes)) for row, version in s.execute(_both(chunk)).tuples()]
+        wanted = [_wanted(row, version) for chunk in in_chunks(due(s)) for row, version in s.execute(_both(chunk)).tuples()]
     # The largest of each drawing first: smaller ones are made from it.
     wanted.sort(key=lambda one: (one.source, -maker.most(one), one.row))
     for start in range(0, len(wanted), STEP):
@@ -69,7 +66,7 @@ def make(
                 if row is not None and (row.version_id, row.x, row.y, row.w) == (one.version, one.spot.x, one.spot.y, one.spot.w):
                     row.file_id, row.preview_id = files.keep(context, file).id, files.keep(context, preview).id
             s.flush()
-            lane_prints.finished(context, {one.lane for one, _, _ in made})
+            lane_prints.check(context, {one.lane for one, _, _ in made})
         done += len(part)
         progress(done, len(wanted))
     return done
@@ -81,7 +78,7 @@ def _both(numbers: Sequence[int]) -> Select[LanePrint, ArtVersion]:
 
 def _wanted(row: LanePrint, version: ArtVersion) -> Wanted:
     return Wanted(
-        row.id, row.lane_id, version.id, (version.width, version.height), version.vector, version.file_id, version.sight_id, row.blank_id,
+        row.id, row.lane_id, version.id, version.vector, version.file_id, version.sight_id, row.blank_id,
         row.colour, row.size, row.side, Spot(row.x, row.y, row.w), row.h,
     )  # fmt: skip
 

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
-from functools import lru_cache
 
 import numpy as np
 from sqlalchemy import select
@@ -15,23 +13,9 @@ from ...data.printing import ArtFile, ArtVersion
 from ..base.context import Context
 from . import files
 
-
-@dataclass(frozen=True)
-class Held:
-    """A file that is no part of what its answer is remembered by."""
-
-    file: ArtFile
-
-    def __eq__(self, other: object) -> bool:
-        return True
-
-    def __hash__(self) -> int:
-        return 0
-
-
-@lru_cache(maxsize=4096)
-def _share(sha: str, rgb: tuple[int, int, int], data: Held) -> Fraction:
-    return readable(np.asarray(files.opened(data.file), dtype=np.uint8), rgb)
+# What of a file (by its checksum) reads on a colour; as many as are kept at most.
+_SHARES: dict[tuple[str, tuple[int, int, int]], Fraction] = {}
+_MOST = 20_000
 
 
 class Versions:
@@ -39,18 +23,27 @@ class Versions:
 
     def __init__(self, context: Context) -> None:
         self.context = context
-        self.known: dict[int, list[tuple[ArtVersion, ArtFile]]] = {}
+        self.known: dict[int, list[tuple[ArtVersion, str]]] = {}
 
-    def of(self, artwork: int) -> list[tuple[ArtVersion, ArtFile]]:
+    def of(self, artwork: int) -> list[tuple[ArtVersion, str]]:
+        """An artwork's versions of now, each with the checksum of what is looked at of it."""
         if artwork not in self.known:
-            query = select(ArtVersion, ArtFile).join(ArtFile, ArtFile.id == ArtVersion.sight_id)
+            query = select(ArtVersion, ArtFile.sha).join(ArtFile, ArtFile.id == ArtVersion.sight_id)
             query = query.where(ArtVersion.artwork_id == artwork, ArtVersion.replaced_at.is_(None)).order_by(ArtVersion.id)
             self.known[artwork] = list(self.context.session.execute(query).tuples())
         return self.known[artwork]
 
     def candidates(self, artwork: int, colour: str, rgb: tuple[int, int, int]) -> list[Candidate]:
         return [
-            Candidate(one.id, one.width, one.height, _share(sight.sha, rgb, Held(sight)), one.vector, one.ground == "colour")
-            for one, sight in self.of(artwork)
+            Candidate(one.id, one.width, one.height, self._share(one.sight_id, sha, rgb), one.vector, one.ground == "colour")
+            for one, sha in self.of(artwork)
             if one.ground != "colour" or one.colour == colour
         ]
+
+    def _share(self, sight: int, sha: str, rgb: tuple[int, int, int]) -> Fraction:
+        if (sha, rgb) not in _SHARES:
+            if len(_SHARES) >= _MOST:
+                _SHARES.clear()
+            file = self.context.session.get_one(ArtFile, sight)
+            _SHARES[sha, rgb] = readable(np.asarray(files.opened(file), dtype=np.uint8), rgb)
+        return _SHARES[sha, rgb]

@@ -49,8 +49,8 @@ class MadeVariants:
     failed: dict[str, str]
 
 
-def wanted(context: Context, design: PrintDesign, colours: Sequence[str] | None = None) -> list[Combination]:
-    """Colours and sizes that may be printed and are not left out. colours: only these of them."""
+def wanted(context: Context, design: PrintDesign) -> list[Combination]:
+    """Colours and sizes that may be printed and are not left out."""
     main = context.get(Blank, design.blank_id, "blank")
     sides = len(designs.places_of(context, design.id))
     spares = designs.spare_cells(context, design)
@@ -58,7 +58,7 @@ def wanted(context: Context, design: PrintDesign, colours: Sequence[str] | None 
     items = items_of(context, blanks)
     out = []
     for cell in designs.cells(context, design):
-        if not cell.sellable or cell.colour in (design.left_out or []) or (colours is not None and cell.colour not in colours):
+        if not cell.sellable or cell.colour in (design.left_out or []):
             continue
         item = items.get((main.id, cell.colour, cell.size, sides))
         if item is None:
@@ -93,11 +93,12 @@ def make(context: Context, finder: Finder, design_id: int, store_id: int, part: 
                     continue
                 if told is None or not told.known:
                     raise Conflict(f"no price of {one.item.number} meets your rules in {store.name}, or nobody sends it there")
-                fresh = sku is None
-                number = _sku(context, store, design, blank, one, title) if sku is None else sku
-                if fresh:
-                    prints += _lanes(context, number, design, blank, one, store)
-                made.append(_listing(context, store, number, f"{title}, {one.colour}, {one.size}", words, told.price, blank.kind))
+                mine = list[Printed]()
+                if sku is None:
+                    sku = _sku(context, store, design, blank, one, title)
+                    mine = _lanes(context, sku, design, blank, one, store)
+                made.append(_listing(context, store, sku, f"{title}, {one.colour}, {one.size}", words, told.price, blank.kind))
+                prints += mine
         except UseCaseError as error:
             failed[f"{one.colour}, {one.size}"] = error.message
     lane_prints.write(context, prints)

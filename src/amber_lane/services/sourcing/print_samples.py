@@ -85,10 +85,11 @@ def take_proof(context: Context, reference: str, theirs: files.Given, differs: i
     sample = context.session.scalar(select(Sample).where(Sample.reference == reference))
     if sample is None:
         return
-    row = context.session.scalar(select(PurchasePrint).where(PurchasePrint.sample_id == sample.id).order_by(PurchasePrint.id).limit(1))
-    if row is None:
-        return
-    row.proof_id, row.differs = files.keep(context, theirs.sight).id, differs
+    proof = files.keep(context, theirs.sight).id
+    rows = context.session.scalars(select(PurchasePrint).where(PurchasePrint.sample_id == sample.id).order_by(PurchasePrint.id)).all()
+    for n, row in enumerate(rows):
+        # One picture shows the sample; it is held against that of the first side.
+        row.proof_id, row.differs = proof, differs if n == 0 else None
     item = context.get(Item, sample.item_id, "item")
     told = f"the house's picture of {item.number} is here"
     if differs >= OTHERWISE:

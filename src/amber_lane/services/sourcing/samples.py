@@ -139,8 +139,9 @@ def take_answer(context: Context, answer: PurchaseAnswer) -> None:
     move = moves[answer.state]
     if row.state in SAMPLE.sources(move):
         row.state = SAMPLE.step(row.state, move)
-        # What the supplier bills is what it costs.
-        row.cost = row.cost if answer.billed is None else answer.billed
+        # What the supplier bills is what it costs, where it is in the money that it was ordered in.
+        if answer.billed is not None and answer.currency in ("", row.currency):
+            row.cost = answer.billed
         row.note = answer.message or (f"{answer.tracking.carrier} {answer.tracking.number}" if answer.tracking else row.note)
         context.session.flush()
 

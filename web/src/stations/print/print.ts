@@ -28,13 +28,13 @@ export const sentQuery = (order: number) => ({
 })
 const asked = (query: Record<string, string>) => new URLSearchParams(query).toString()
 export const blankPicture = (of: Design, colour: string, side: string): string =>
-  `${ROOT}/api/v1/printing/blanks/${of.blank}/picture?${asked({ colour, size: of.size, side })}`
+  `${ROOT}/api/v1/printing/blanks/${of.blank}/picture?${asked({ colour, size: of.size, side, version: String(of.blank_version) })}`
 export const artPicture = (version: number): string => `${ROOT}/api/v1/printing/versions/${version}/picture`
 export const filePicture = (file: number): string => `${ROOT}/api/v1/printing/files/${file}`
 /** mark: changes with all that the picture shows, so that a kept one is never an old one. */
 export const designPicture = (of: Design, colour: Schema<'PrintColour'>, side: string): string => {
   const at = of.places[side]
-  const mark = [colour.version, at?.x, at?.y, at?.w, of.size].join('-')
+  const mark = [of.blank_version, colour.version, at?.x, at?.y, at?.w, of.size].join('-')
   return `${ROOT}/api/v1/printing/designs/${of.id}/picture?${asked({ colour: colour.name, side, mark })}`
 }
 
