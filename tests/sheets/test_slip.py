@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from amber_lane.sheets.slip import _shown, slip_pdf
+from amber_lane.sheets.slip import shown_letters, slip_pdf
 
 NAMES = [
     "Łucja Żak",
@@ -26,4 +26,4 @@ def test_every_letter_is_embedded() -> None:
 
 
 def test_what_no_font_has_is_not_left_out() -> None:
-    assert _shown("Ꭰ Wren") == "[U+13A0] Wren" and slip_pdf("Shop", "1", ["Ꭰ"], [(1, "x")], "").startswith(b"%PDF")
+    assert shown_letters("Ꭰ Wren") == "[U+13A0] Wren" and slip_pdf("Shop", "1", ["Ꭰ"], [(1, "x")], "").startswith(b"%PDF")

@@ -8,6 +8,7 @@ from typing import Any, Literal, Protocol, overload
 import httpx
 
 from .craft_pages import CraftPages
+from .depot_api import DepotApi
 from .errors import Refused
 from .folder_sheet import FolderSheet
 from .imap_mail import ImapMail
@@ -41,6 +42,7 @@ class LinkKind:
 
     how: makes it with what a person said of its sheets. by_program: only a program on the person's machine can
     reach it. sweep_minutes: how often it is worth looking at. recalls: it can be asked to let a purchase go.
+    holds: it is a depot that holds goods of ours.
     """
 
     owner: str
@@ -53,6 +55,7 @@ class LinkKind:
     by_program: bool = False
     sweep_minutes: int = 15
     recalls: bool = False
+    holds: bool = False
 
 
 KINDS = (
@@ -73,6 +76,8 @@ KINDS = (
     ),
     LinkKind("supplier", "retail_site", "Retail site, asked item by item", "key", RetailSite, sweep_minutes=10),
     LinkKind("supplier", "print_api", "Print house that prints what is ordered", "key", PrintHouse, sweep_minutes=30, recalls=True),
+    LinkKind("supplier", "depot_api", "Depot that holds our stock", "key", DepotApi, recalls=True, holds=True),
+    LinkKind("supplier", "depot_sheet", "Depot that works by sheets and mail", "", None, "", holds=True),
     LinkKind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
     LinkKind("carrier", "post_api", "Postal carrier", "key", PostApi),
     LinkKind("carrier", "by_hand", "Without an interface: numbers come by sheet, mail or hand", "", None, ""),
@@ -90,6 +95,8 @@ def kind_named(owner: str, kind: str) -> LinkKind:
             return one
     raise Refused(f"there is no kind of {owner} called {kind!r}")
 
+
+DEPOTS = tuple(one.kind for one in KINDS if one.holds)
 
 # Whoever is called, whatever it can do beside what all can.
 AnyLink = StoreLink | SupplierLink | CarrierLink | RatesLink | MailLink | InboxLink
@@ -184,4 +191,4 @@ def connect(
     return one.how(address, key, deadline, transport, how) if one.how else one.make(address, key, deadline, transport)
 
 
-__all__ = ["KINDS", "CarrierLink", "LinkKind", "MailLink", "StoreLink", "SupplierLink", "connect", "kind_named"]
+__all__ = ["DEPOTS", "KINDS", "CarrierLink", "LinkKind", "MailLink", "StoreLink", "SupplierLink", "connect", "kind_named"]

@@ -12,6 +12,7 @@ from typing import Any, ClassVar, TypeVar
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from ..core.currency import parse_money, show
+from .depot_protocol import HoldAnswer, LoadState
 from .errors import NotThere
 from .protocols import (
     Address,
@@ -28,8 +29,8 @@ from .protocols import (
     Tracking,
 )
 
-# What the outside said: the answer of a supplier, or whether it has the change; None where there is nothing to know.
-Answer = PurchaseAnswer | bool | None
+# What the outside said: the answer of a supplier or depot, or whether it has the change; None where there is nothing to know.
+Answer = PurchaseAnswer | HoldAnswer | LoadState | bool | None
 P = TypeVar("P", bound="type[Payload]")
 STATES = {"live": "on sale", "paused": "off sale", "ended": "ended"}
 
@@ -58,7 +59,7 @@ class Payload(BaseModel):
 KINDS: dict[str, type[Payload]] = {}
 
 
-def _kind(name: str) -> Callable[[P], P]:
+def payload_kind(name: str) -> Callable[[P], P]:
     def register(model: P) -> P:
         model.kind = name
         KINDS[name] = model
@@ -106,7 +107,7 @@ class Words(BaseModel):
     family: str = ""
 
 
-@_kind("listing")
+@payload_kind("listing")
 class ListingPayload(StorePayload):
     """What a store shall show of a listing. price: in major units; a part that is None is left as the store has it."""
 
@@ -153,7 +154,7 @@ class ListingPayload(StorePayload):
         return link.find_change(self.change(), key)
 
 
-@_kind("fulfilment")
+@payload_kind("fulfilment")
 class FulfilmentPayload(StorePayload):
     """A tracking number for a store's order. parcel, order_id: ours."""
 
@@ -180,7 +181,7 @@ class FulfilmentPayload(StorePayload):
         return link.find_fulfilment(self.order, key)
 
 
-@_kind("refund")
+@payload_kind("refund")
 class RefundPayload(StorePayload):
     """Lines of a store's order to be paid back, each with how many of it; a bare line number is all of it.
 
@@ -209,7 +210,7 @@ class RefundPayload(StorePayload):
         return None
 
 
-@_kind("cancel")
+@payload_kind("cancel")
 class CancelPayload(StorePayload):
     """A store's order cancelled and paid back. Cancelling twice does no harm: the store says that it is done."""
 
@@ -264,7 +265,7 @@ class BoughtAddress(BaseModel):
     email: str | None = None
 
 
-@_kind("purchase")
+@payload_kind("purchase")
 class PurchasePayload(SupplierPayload):
     """A purchase order, as the supplier gets it."""
 
@@ -313,12 +314,12 @@ class PurchasePayload(SupplierPayload):
         return found[0] if found else None
 
 
-@_kind("sample")
+@payload_kind("sample")
 class SamplePayload(PurchasePayload):
     """A sample is bought like anything else; only what it is for differs."""
 
 
-@_kind("recall")
+@payload_kind("recall")
 class RecallPayload(SupplierPayload):
     """Asks that a purchase is not sent. order: of the store that it is for, as the store numbers it."""
 
@@ -345,7 +346,7 @@ class RecallPayload(SupplierPayload):
         return found if found and found.state == "withdrawn" else None
 
 
-@_kind("mail")
+@payload_kind("mail")
 class MailPayload(Payload):
     """A mail. key: what its answer has to carry; message: the one it is kept as; files: (name, kind, text)."""
 

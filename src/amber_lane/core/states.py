@@ -266,8 +266,38 @@ REQUEST = Machine(
     ),
 )
 
+HELD = Machine(
+    "goods of a depot",
+    "asked",
+    (
+        _move("question", "asked", "question", "the depot wants to know something first"),
+        _move("answer", "question", "asked", "a person answers it"),
+        _move("agree", "asked question refused", "agreed", "the depot takes them"),
+        _move("refuse", "asked question", "refused", "the depot does not take them"),
+        _move("ask_again", "refused", "asked", "a person asks once more"),
+        _move("end", "asked question refused agreed", "ended", "a person holds them there no more"),
+        _move("resume", "ended", "agreed", "a person holds them there again"),
+    ),
+)
+
+LOAD = Machine(
+    "load to a depot",
+    "planned",
+    (
+        _move("order", "planned", "ordered", "its purchase order is in the outbox"),
+        _move("take_back", "ordered", "planned", "its purchase order was taken back before it went out"),
+        _move("refuse", "ordered", "refused", "the supplier will not send it"),
+        _move("leave", "planned ordered", "on_the_way", "it has left"),
+        _move("reach", "ordered on_the_way", "at_gate", "the depot has it and has not counted it yet"),
+        _move("count", "ordered on_the_way at_gate", "counted", "the depot has counted it in"),
+        _move("cancel", "planned refused", "cancelled", "a person drops it"),
+    ),
+)
+
 # Lines that nobody has bought yet; and purchases that stand, whose goods come and are paid.
 WAITING_LINES = ("new", "needs_lane", "held", "ready", "refused")
 PURCHASE_LIVE = ("waiting", "sent", "accepted", "shipped")
+# Loads that are still to come in.
+LOAD_COMING = ("ordered", "on_the_way", "at_gate")
 
-MACHINES = (LISTING, LANE, ORDER_LINE, PURCHASE, PARCEL, SWEEP, DECISION, OUTBOX, MESSAGE, JOB, LINK, SAMPLE, REQUEST)
+MACHINES = (LISTING, LANE, ORDER_LINE, PURCHASE, PARCEL, SWEEP, DECISION, OUTBOX, MESSAGE, JOB, LINK, SAMPLE, REQUEST, HELD, LOAD)

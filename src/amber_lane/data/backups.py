@@ -114,7 +114,7 @@ def look_over(file: Path) -> list[str]:
             elif shape[0] == shapes.newest():
                 found += tallies.wrong(data)
                 found += [f"{n} purchase orders {message}" for message, query in _ADD_UP if (n := data.execute(query).fetchone()[0])]
-                found += [f"{n} {message}" for message, query in _JOURNAL if (n := data.execute(query).fetchone()[0])]
+                found += [f"{n} {message}" for message, query in (*_JOURNAL, *_STOCK) if (n := data.execute(query).fetchone()[0])]
     except sqlite3.DatabaseError as error:
         found.append(f"it cannot be read as data of Amber Lane: {error}")
     return found
@@ -143,6 +143,23 @@ _JOURNAL = (
         " select count(*) from (select money from waits union select money from has) both"
         " left join waits using (money) left join has using (money)"
         f" where coalesce(waits.n, 0) <> coalesce(has.n, 0) and {_JOURNALED}",
+    ),
+)
+_STOCK = (
+    (
+        "movements in the stock ledger do not follow from the one before",
+        "select count(*) from depot_entry e left join depot_entry b on b.held_id = e.held_id and b.nth = e.nth - 1"
+        " where e.there <> coalesce(b.there, 0) + e.units or e.value <> coalesce(b.value, 0) + e.worth or (e.nth > 1 and b.id is null)",
+    ),
+    (
+        "goods of which what came into the depot is not what is there and what is gone",
+        "select count(*) from (select held_id, sum(units) as n, max(nth) as last from depot_entry group by held_id) s"
+        " join depot_entry e on e.held_id = s.held_id and e.nth = s.last where e.there <> s.n or e.there < 0",
+    ),
+    (
+        "goods of a depot show another stock than the ledger has free",
+        "select count(*) from held_goods h join item i on i.id = h.item_id where i.stock > coalesce("
+        "(select there from depot_entry e where e.held_id = h.id order by nth desc limit 1), 0)",
     ),
 )
 _ADD_UP = (

@@ -347,4 +347,4 @@ class Setting(Row):
 
 
 # Kinds that are never called: they work by sheets, or a program of theirs calls us.
-UNCALLED = ("sheet", "program", "by_hand")
+UNCALLED = ("sheet", "program", "by_hand", "depot_sheet")

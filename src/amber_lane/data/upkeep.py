@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from . import books, moved, tallies, words
+from . import books, depot, moved, tallies, words
 
 
 def make(connection: Connection) -> None:
@@ -14,6 +14,7 @@ def make(connection: Connection) -> None:
     tallies.make(connection)
     moved.make(connection)
     books.make(connection)
+    depot.make(connection)
     # A lane's words and units are looked at again when they change, and not otherwise.
     said = "title, brand, gtin, mpn, options"
     for name, table, columns, which in (

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import random
+from collections.abc import Callable
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -53,10 +54,13 @@ TABLES: dict[Any, tuple[str, ...]] = {
 }  # fmt: skip
 
 
-def write_past(context: Context, land: Land, days: int = 56, a_day: int = 52, seed: int = 7) -> int:
-    """Write `days` of past orders at about `a_day` each. Returns how many."""
+def write_past(context: Context, land: Land, stocked: Callable[[Context], None], days: int = 56, a_day: int = 52, seed: int = 7) -> int:
+    """Write `days` of past orders at about `a_day` each. stocked: writes the ledger of what they took from a depot.
+
+    Returns how many.
+    """
     rng, s, start = random.Random(f"past-{seed}"), context.session, context.now - timedelta(days=days)
-    past = _Past(context, land, rng)
+    past = Past(context, land, rng)
     for day in range(days):
         weekend = (start + timedelta(days=day)).weekday() >= 5
         for _ in range(rng.randint(a_day - 9, a_day + 9) + (14 if weekend else 0)):
@@ -66,13 +70,14 @@ def write_past(context: Context, land: Land, days: int = 56, a_day: int = 52, se
     for lane, reference in past.first.items():
         if lane.state == "new":
             lane_states.move(lane, "prove", LaneCause.proven, f"proven by {reference}")
+    sales_velocity.refresh(context)
+    stocked(context)
     post_orders(context, range(1, past.number + 1), past=True)
     write_money(context, land)
-    sales_velocity.refresh(context)
     return past.number
 
 
-class _Past:
+class Past:
     """Rows of all tables, one order after the other."""
 
     def __init__(self, context: Context, land: Land, rng: random.Random) -> None:

@@ -32,7 +32,7 @@ from ..services.mapping import audit, lanes
 from ..services.pricing.drafts import PolicyChange
 from ..services.sourcing import samples, saved_searches
 from ..sheets.table import read_sheet
-from . import printed
+from . import depot, printed
 from .partners import OWNER, Land, bring_in_goods, join_all
 from .past import write_past
 from .past_books import TAKES_MORE
@@ -52,10 +52,12 @@ def seed(house: AppState, world: str, land: Land, tell: Callable[[str], Any] = p
     bring_in_goods(house, world)
     _open_lanes(house)
     _import_history(house, world)
+    depot.hold(house, world, land)
     with house.db.writing() as s:
         context = Context(s, house.clock, OWNER)
-        write_past(context, land)
+        write_past(context, land, depot.write_stock)
         _open_alerts(context, land)
+    depot.send_more(house, world)
     tell(f"living through the first {rounds} hours")
     with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
         for name, value in {f"fair_fee_{TAKES_MORE[0]}": TAKES_MORE[1], "shop_sending": 295, "shop_discount": 10}.items():

@@ -14,6 +14,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..clock import Clock
+from ..connectors.depot_protocol import DepotLink
 from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
 from ..connectors.print_protocol import PrintLink
 from ..connectors.protocols import CatalogueItem, InboxVisit, ItemSeen, PurchaseAnswer, StoreOrder, SupplierLink, SweepPage, Word
@@ -23,9 +24,9 @@ from ..data.session import Database
 from ..data.setup import UNCALLED, Carrier, Inbox, Letter, RateSource, Store, Supplier
 from ..data.watch import Sweep
 from ..services.base.context import Context
-from ..services.base.errors import Invalid
 from ..services.books import settlements
 from ..services.catalogue import ingest
+from ..services.depot import loads
 from ..services.fulfilment import parcel_tracking
 from ..services.inbound import mailbox
 from ..services.listings import drift, store_listings
@@ -34,10 +35,11 @@ from ..services.orders import orders
 from ..services.partners import connections, partner_terms, registry
 from ..services.partners.registry import ConnectorRegistry
 from ..services.pricing import exchange_rates
-from ..services.printing import files as artwork_files
 from ..services.printing import houses
 from ..services.purchasing import purchase_orders
-from ..services.sourcing import print_samples, samples
+from ..services.sourcing import samples
+from .depot_polling import DepotReader
+from .proof_polling import read_proofs
 
 T = TypeVar("T")
 L = TypeVar("L")
@@ -58,6 +60,7 @@ class Reader:
         self._half: dict[int, tuple[datetime, list[SweepPage]]] = {}
         self.heard: dict[tuple[int, str], datetime] = {}
         self.hearing = threading.Lock()
+        self.depots = DepotReader(db, clock, self._again)
 
     def context(self, s: Session, who: str) -> Context:
         return Context(s, self.clock, who)
@@ -289,7 +292,8 @@ class Reader:
         with self.db.reading() as s:
             context = self.context(s, "Orders")
             asked = samples.under_way(context, supplier_id)
-            references = [*purchase_orders.under_way(context, supplier_id), *asked]
+            coming = loads.under_way(context, supplier_id)
+            references = [*purchase_orders.under_way(context, supplier_id), *asked, *coming]
         try:
             with self._visit("supplier", supplier_id):
                 link = self._opened(self.connectors.supplier, supplier_id)
@@ -297,36 +301,23 @@ class Reader:
                     part = references[start : start + 50]
                     found, _ = self._again(lambda: link.find_purchases(part))  # noqa: B023
                     for first in range(0, len(found), TAKEN):
-                        self._take_answers(found[first : first + TAKEN], asked)
+                        self._take_answers(found[first : first + TAKEN], asked, coming)
                 if isinstance(link, PrintLink):
-                    self._proofs(link, supplier_id)
+                    read_proofs(self.db, lambda s: self.context(s, "Orders"), link, supplier_id)
+                if isinstance(link, DepotLink):
+                    self.depots.read(supplier_id, link)
         finally:
             with self.db.writing() as s:
                 self.context(s, "Orders").get(Supplier, supplier_id, "supplier").next_ask = self.clock.now() + timedelta(minutes=5)
 
-    def _proofs(self, link: PrintLink, supplier_id: int) -> None:
-        """A print house's own pictures of our samples, held beside ours."""
-        with self.db.reading() as s:
-            context = self.context(s, "Orders")
-            wanted = {reference: print_samples.ours(context, reference) for reference in print_samples.without_proof(context, supplier_id)}
-        for reference, mine in wanted.items():
-            data = link.proof(reference)
-            if data is None or mine is None:
-                continue
-            try:
-                theirs = artwork_files.check(data)
-            except Invalid as error:
-                raise Malformed(f"the proof of {reference} cannot be read: {error.message}") from error
-            differs = print_samples.compared(mine, theirs)
-            with self.db.writing() as s:
-                print_samples.take_proof(self.context(s, "Orders"), reference, theirs, differs)
-
-    def _take_answers(self, found: Sequence[PurchaseAnswer], samples_asked: Collection[str]) -> None:
+    def _take_answers(self, found: Sequence[PurchaseAnswer], samples_asked: Collection[str], coming: Collection[str]) -> None:
         with self.db.writing(patient=True) as s:
             context = self.context(s, "Orders")
             for answer in found:
                 if answer.reference in samples_asked:
                     samples.take_answer(context, answer)
+                elif answer.reference in coming:
+                    loads.take_answer(context, answer)
                 else:
                     purchase_orders.take_answer(context, answer, corrects=True)
 

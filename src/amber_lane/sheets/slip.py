@@ -27,11 +27,13 @@ _BESIDE = {
 _PLAIN = re.compile(r"[\u0020-\u052f\u1e00-\u1fff\u2000-\u22ff]")
 
 
-class _Slip(FPDF):
-    def __init__(self, texts: Sequence[str]) -> None:
-        super().__init__(format=(148, 210))
-        self.set_margin(_MARGIN)
-        self.set_auto_page_break(True, _MARGIN)
+class Page(FPDF):
+    """Paper with our fonts. texts: all that will be written, so that only the fonts that are needed go into the file; size: mm."""
+
+    def __init__(self, texts: Sequence[str], size: tuple[float, float] = (148, 210), margin: float = _MARGIN) -> None:
+        super().__init__(format=size)
+        self.set_margin(margin)
+        self.set_auto_page_break(True, margin)
         self.add_font("slip", "", str(_FONTS / "plain.ttf"))
         self.add_font("slip", "B", str(_FONTS / "bold.ttf"))
         together = "".join(texts)
@@ -45,10 +47,10 @@ class _Slip(FPDF):
     def say(self, text: str, size: float, style: str = "", soft: bool = False, line: float = _LINE, wide: float = 0) -> None:
         self.set_font("slip", style, size)
         self.set_text_color(*(_SOFT if soft else _INK))
-        self.multi_cell(wide, line, _shown(text), align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+        self.multi_cell(wide, line, shown_letters(text), align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT)
 
 
-def _shown(text: str) -> str:
+def shown_letters(text: str) -> str:
     """A text with nothing left out unseen: a letter that no font here has stands as its number."""
     known = "".join(one if one == "\n" or _printed(one) else f"[U+{ord(one):04X}]" for one in text)
     return known or " "
@@ -60,7 +62,7 @@ def _printed(letter: str) -> bool:
 
 def slip_pdf(store: str, order: str, receiver: Sequence[str], lines: Sequence[tuple[int, str]], greeting: str) -> bytes:
     """receiver: the lines of the label; lines: (quantity, what)."""
-    page = _Slip([store, order, *receiver, *(what for _, what in lines), greeting])
+    page = Page([store, order, *receiver, *(what for _, what in lines), greeting])
     page.set_title(f"{store}: order {order}")
     page.set_author(store)
     page.add_page()
@@ -77,7 +79,7 @@ def slip_pdf(store: str, order: str, receiver: Sequence[str], lines: Sequence[tu
         page.set_font("slip", "", 9)
         page.set_text_color(*_INK)
         page.cell(14, _LINE + 1, str(quantity))
-        page.multi_cell(0, _LINE + 1, _shown(what), align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+        page.multi_cell(0, _LINE + 1, shown_letters(what), align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT)
         if page.get_y() > top:
             page.line(_MARGIN, page.get_y(), page.w - _MARGIN, page.get_y())
     if greeting:

@@ -16,8 +16,8 @@ from typing import Any
 
 from lxml import etree
 
-_URN = "urn:oasis:names:specification:ubl:schema:xsd:"
-CAC, CBC = _URN + "CommonAggregateComponents-2", _URN + "CommonBasicComponents-2"
+URN = "urn:oasis:names:specification:ubl:schema:xsd:"
+CAC, CBC = URN + "CommonAggregateComponents-2", URN + "CommonBasicComponents-2"
 BYTES_MAX = 5_000_000
 # A schema keeps what it found wrong in itself, so one at a time.
 _ONE = threading.Lock()
@@ -75,20 +75,20 @@ class Answer:
 
 def order_xml(order: OrderDocument) -> bytes:
     """The order as a UBL 2.1 document, its elements in the order of the schema."""
-    root = etree.Element(f"{{{_URN}Order-2}}Order", nsmap={None: _URN + "Order-2", "cac": CAC, "cbc": CBC})  # type: ignore[dict-item]
-    _put(root, "UBLVersionID", "2.1")
-    _put(root, "ID", order.reference)
-    _put(root, "IssueDate", order.made_at.date().isoformat())
-    _put(root, "IssueTime", order.made_at.strftime("%H:%M:%S") + "Z")
+    root = etree.Element(f"{{{URN}Order-2}}Order", nsmap={None: URN + "Order-2", "cac": CAC, "cbc": CBC})  # type: ignore[dict-item]
+    put(root, "UBLVersionID", "2.1")
+    put(root, "ID", order.reference)
+    put(root, "IssueDate", order.made_at.date().isoformat())
+    put(root, "IssueTime", order.made_at.strftime("%H:%M:%S") + "Z")
     for text in (order.note, order.greeting and f"Greeting to the receiver: {order.greeting}"):
         if text:
-            _put(root, "Note", text)
-    _put(root, "DocumentCurrencyCode", order.currency)
+            put(root, "Note", text)
+    put(root, "DocumentCurrencyCode", order.currency)
     for name, who in (("BuyerCustomerParty", order.buyer), ("SellerSupplierParty", order.seller)):
-        party = _box(_box(root, name), "Party")
-        _put(_box(party, "PartyName"), "Name", who)
-    delivery = _box(root, "Delivery")
-    place = _box(_box(delivery, "DeliveryLocation"), "Address")
+        party = box(box(root, name), "Party")
+        put(box(party, "PartyName"), "Name", who)
+    delivery = box(root, "Delivery")
+    place = box(box(delivery, "DeliveryLocation"), "Address")
     address = order.address
     for element, value in (
         ("StreetName", address["address_1"]),
@@ -98,21 +98,21 @@ def order_xml(order: OrderDocument) -> bytes:
         ("CountrySubentity", address.get("region", "")),
     ):
         if value:
-            _put(place, element, value)
-    _put(_box(place, "Country"), "IdentificationCode", address["country"])
-    receiver = _box(delivery, "DeliveryParty")
-    _put(_box(receiver, "PartyName"), "Name", address["name"])
+            put(place, element, value)
+    put(box(place, "Country"), "IdentificationCode", address["country"])
+    receiver = box(delivery, "DeliveryParty")
+    put(box(receiver, "PartyName"), "Name", address["name"])
     if address.get("phone"):
-        _put(_box(receiver, "Contact"), "Telephone", address["phone"])
-    _put(_box(root, "DeliveryTerms"), "ID", order.service)
+        put(box(receiver, "Contact"), "Telephone", address["phone"])
+    put(box(root, "DeliveryTerms"), "ID", order.service)
     for line in order.lines:
-        item_line = _box(_box(root, "OrderLine"), "LineItem")
-        _put(item_line, "ID", str(line.number))
-        _put(item_line, "Quantity", str(line.quantity), unitCode="EA")
-        _put(item_line, "LineExtensionAmount", line.net, currencyID=order.currency)
-        item = _box(item_line, "Item")
-        _put(item, "Name", line.title or line.item)
-        _put(_box(item, "SellersItemIdentification"), "ID", line.item)
+        item_line = box(box(root, "OrderLine"), "LineItem")
+        put(item_line, "ID", str(line.number))
+        put(item_line, "Quantity", str(line.quantity), unitCode="EA")
+        put(item_line, "LineExtensionAmount", line.net, currencyID=order.currency)
+        item = box(item_line, "Item")
+        put(item, "Name", line.title or line.item)
+        put(box(item, "SellersItemIdentification"), "ID", line.item)
     return bytes(etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True))
 
 
@@ -133,11 +133,13 @@ def faults(root: Any) -> str:
     return f"line {first.line}: {re.sub(r'{[^}]*}', '', first.message)}"
 
 
-def _put(parent: Any, name: str, text: str, **more: str) -> None:
+def put(parent: Any, name: str, text: str, **more: str) -> None:
+    """A plain element; letters that cannot be written are left out."""
     etree.SubElement(parent, f"{{{CBC}}}{name}", more).text = "".join(letter for letter in text if letter.isprintable())
 
 
-def _box(parent: Any, name: str) -> Any:
+def box(parent: Any, name: str) -> Any:
+    """An element that holds others."""
     return etree.SubElement(parent, f"{{{CAC}}}{name}")
 
 
@@ -160,7 +162,7 @@ def document(data: bytes, kinds: Sequence[str], called: str) -> Any:
     if root.getroottree().docinfo.internalDTD is not None:
         raise NotADocument("a document with definitions of its own is not read")
     kind = etree.QName(root)
-    if kind.localname not in kinds or kind.namespace != f"{_URN}{kind.localname}-2":
+    if kind.localname not in kinds or kind.namespace != f"{URN}{kind.localname}-2":
         raise NotADocument(f"this is {kind.localname!r}, not {called} of UBL 2.1")
     if wrong := faults(root):
         raise NotADocument(f"this is no valid {kind.localname} of UBL 2.1: {wrong}")

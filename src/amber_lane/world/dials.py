@@ -21,12 +21,13 @@ SERVICES = {
     **{code: one.name for code, one in SHOPS.items()},
     **{code: one.name for code, one in SELLERS.items()},
     **{code: house.seller.name for code, house in HOUSES.items()},
+    "depot": "Larkfield Depot",
     "post": "Swiftwing Post",
     "bank": "Harbour Bank",
     "mail": "Mailbox",
 }
 STORES, SUPPLIERS = tuple(SHOPS), (*SELLERS, *HOUSES)
-CALLED = (*STORES, *SUPPLIERS, "post", "bank")
+CALLED = (*STORES, *SUPPLIERS, "depot", "post", "bank")
 # name -> (what it does, unit, services that know it)
 DIALS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "slow": ("answers late by up to", "seconds", CALLED),
@@ -42,6 +43,10 @@ DIALS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "zero_stock": ("shows no stock at all", "share", SUPPLIERS),
     "odd_rate": ("tells a rate with a digit lost", "share", ("bank",)),
     "askew": ("prints beside its place by", "percent", tuple(HOUSES)),
+    "miscounts": ("counts lines of a load short", "share", ("depot",)),
+    "damages": ("finds goods of a load damaged", "share", ("depot",)),
+    "loses_carton": ("loses a carton of a load", "share", ("depot",)),
+    "full": ("has no room, and leaves loads at the gate", "share", ("depot",)),
     "frozen": ("stands still and shows old figures", "share", SUPPLIERS),
 }
 

@@ -34,6 +34,7 @@ DOORS = (
     Door("supplier", "retail_site", "Sable Retail", "/retail/api", "practice-sable"),
     Door("supplier", "print_api", "Tarn Print House", "/tarn/api", "practice-tarn"),
     Door("supplier", "print_api", "Copperbeck Press", "/copper/api", "practice-copperbeck"),
+    Door("supplier", "depot_api", "Larkfield Depot", "/depot/api", "practice-larkfield"),
     Door("rates", "rates_api", "Harbour Bank", "/bank/api", "practice-bank"),
 )
 CRAFT = Door("program", "craft_pages", "Hearthmade Row", "/craft", "dusk-dial:practice-craft")

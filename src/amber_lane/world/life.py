@@ -34,6 +34,8 @@ def cost_of(number: str, cost: int, quantity: int) -> int:
 HAPPENS: dict[str, Callable[[World, dict[str, Any]], None]] = {}
 # Who wants to know when a purchase has left, or its number was put right.
 SHIPPED: list[Callable[[World, int], None]] = []
+# Who wants to know that a parcel came back, by its number.
+BACK: list[Callable[[World, str], None]] = []
 _S10 = (8, 6, 4, 2, 3, 5, 9, 7)
 
 
@@ -227,6 +229,9 @@ def _happen(world: World, rng: random.Random, kind: str, body: dict[str, Any], a
             "insert into parcel_event(number, at, kind, told, place) values (?,?,?,?,?)",
             (body["number"], at, body["event"], body["told"], body["place"]),
         )
+        if body["event"] == "returned":
+            for tell in BACK:
+                tell(world, body["number"])
     return []
 
 

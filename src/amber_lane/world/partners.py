@@ -142,6 +142,7 @@ SELLERS = {
                 make_way("tracked48", "Tracked abroad", NEAR, 460, 160, None, 4, 6),
                 make_way("tracked48", "Tracked abroad", NEXT, 530, 160, None, 4, 7),
                 make_way("tracked24", "Tracked 24", HOME, 290, 80, 6000, 1, 2, BANDS_24),
+                make_way("cartons", "Whole cartons", HOME, 1190, 5, None, 3, 5),
             ),
             tiers=True,
         ),

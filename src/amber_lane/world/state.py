@@ -46,12 +46,15 @@ create table if not exists parcel_event(id integer primary key, number text, at 
 create index if not exists parcel_event_number on parcel_event(number);
 create table if not exists print_file(supplier text, sha text, bytes blob, width integer, height integer, at integer,
   primary key(supplier, sha));
+create table if not exists depot_goods(number text primary key, title text, body text, state text, message text, at integer, answer text);
+create table if not exists depot_load(reference text primary key, body text, state text, at integer, came text, counted text, told text);
+create table if not exists depot_move(id integer primary key, at integer, number text, units integer, kind text, reference text, note text);
 create table if not exists mail(id integer primary key, at integer, reference text, recipient text, subject text, body text);
 create table if not exists inbox(id integer primary key, at integer, raw blob);
 """
 
 
-SCHEMA_NUMBER = 6
+SCHEMA_NUMBER = 7
 
 
 class OldWorld(RuntimeError):

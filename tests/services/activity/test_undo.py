@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from datetime import timedelta
 from fractions import Fraction
+from pathlib import Path
 from typing import Any
 
 import pytest
 from sqlalchemy import select
 
+from amber_lane.connectors.depot_protocol import CountedLine
 from amber_lane.connectors.print_protocol import BlankSize, BlankTerms, ClothColour, PrintArea
 from amber_lane.connectors.protocols import OriginTerms, ServiceTerms
 from amber_lane.core.options import Option
 from amber_lane.core.plans import Membership
 from amber_lane.core.print_choice import Spot
+from amber_lane.data.depot import DepotTerms, HeldGoods, Inbound, InboundLine
 from amber_lane.data.lanes import FaultSeen, Lane, LanePart, Rejection
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import AuditEntry, Outbox, Snooze
@@ -31,6 +34,7 @@ from amber_lane.services.base import regional, undoing
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, NotFound
 from amber_lane.services.catalogue.search import Finder
+from amber_lane.services.depot import arrivals, goods, loads, terms
 from amber_lane.services.fulfilment import buyer_notifications, carrier_names, parcel_tracking
 from amber_lane.services.imports import sheet_kinds
 from amber_lane.services.listings import allowance, content_rule_changes, on_sale, preparation, publishing, variant_commands
@@ -81,6 +85,10 @@ SEEN = {
     ArtVersion: ("id", "artwork_id", "ground", "replaced_at"),
     PrintDesign: ("id", "name", "size", "keep", "left_out", "spares", "removed_at"),
     PrintPlace: ("design_id", "side", "x", "y", "w"),
+    HeldGoods: ("id", "sku_id", "state", "sides", "least", "service", "seasons", "quiet_until"),
+    DepotTerms: ("supplier_id", "storage", "pick", "carton_sides"),
+    Inbound: ("id", "state"),
+    InboundLine: ("id", "settled", "claimed", "came_back"),
 }
 
 
@@ -98,7 +106,7 @@ def seen(small: Small) -> dict[str, list[Any]]:
     found["PurchaseOrder"] = [row for row in found["PurchaseOrder"] if "taken back" not in row]
     found["Rate"] = [repr(newest)]
     with small.db.reading() as s:
-        found["Place"] = [repr(regional.place_of(s)), repr(retention.settings(small.context(s)))]
+        found["Place"] = [repr(regional.place_of(s)), repr(retention.settings(small.context(s))), repr(terms.wishes_of(small.context(s)))]
     # Removed artwork and replaced versions are history.
     for table in ("Artwork", "ArtVersion", "PrintDesign"):
         found[table] = [row for row in found[table] if row.endswith("None)")]
@@ -145,6 +153,24 @@ def print_something(context: Context) -> None:
     for name in ("Old moon", "Spare moon"):
         artwork.add(context, name, DRAWN)
     designs.create(context, "", 1, 1)
+
+
+def hold_something(context: Context) -> None:
+    """A depot that works by mail holds two SKUs; one load came short of both, for one of them money is asked back; one is put together."""
+    s = context.session
+    s.add(Supplier(id=9, code="DEP", name="Shelf House", kind="depot_sheet", country="GB", currency="GBP", watching=False))
+    s.flush()
+    s.add(Origin(id=9, supplier_id=9, code="shelf", name="Shelf", country="GB", holidays=[]))
+    s.flush()
+    s.add(Service(origin_id=9, code="van", name="Van", country="GB", first=200, following=40, days_low=1, days_high=2))
+    to = {"name": "Goods in", "address_1": "1 Shelf Way", "city": "Whitby", "postcode": "YO21 3PR", "country": "GB"}
+    terms.set_terms(context, 9, None, {"pick": 20, "storage": 1000, "address": to})
+    for sku in (1, 2):
+        goods.say(context, goods.ask(context, goods.HoldWish(sku, 9, (100, 80, 60), 200)), "agreed")
+    load = loads.order(context, loads.plan(context, 9, [loads.LoadLine(1, 10, 90), loads.LoadLine(2, 6, 150)], own=True).id)
+    arrivals.count_in(context, load, [CountedLine("S-1", 8), CountedLine("S-2", 5)], None, {})
+    arrivals.settle(context, arrivals.Settling(2, None, "claim"))
+    loads.plan(context, 9, [loads.LoadLine(1, 4)])
 
 
 def take_sheet(context: Context) -> None:
@@ -289,6 +315,19 @@ ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
     "artwork": ("artwork.add", lambda d: artwork.add(d, "New moon", DRAWN)),
     "a version of artwork": ("artwork.version", lambda d: artwork.add_version(d, 1, OTHER, "any")),
     "artwork removed": ("artwork.remove", lambda d: artwork.remove(d, 2, None)),
+    "a question to a depot": ("depot.ask", lambda d: goods.ask(d, goods.HoldWish(3, 9, (100, 80, 60), 200))),
+    "how goods are held": ("depot.change", lambda d: goods.change(d, 1, None, goods.HeldChange(least=5, service=990_000))),
+    "goods held no more": ("depot.end", lambda d: goods.end(d, 1, None)),
+    "not now": ("depot.not_now", lambda d: goods.not_now(d, 1, 7)),
+    "what a depot asks": ("depot.terms", lambda d: terms.set_terms(d, 9, None, {"pick": 25, "carton_sides": [500, 300, 300]})),
+    "what is wished of depots": (
+        "depot.wishes",
+        lambda d: terms.set_wishes(d, terms.DepotWishes(service=900_000, warn_to=("a@b.example",))),
+    ),
+    "a load": ("load.plan", lambda d: loads.plan(d, 9, [loads.LoadLine(2, 2)])),
+    "a load bought": ("load.order", lambda d: loads.order(d, 2)),
+    "a short count claimed": ("load.settle", lambda d: arrivals.settle(d, arrivals.Settling(1, None, "claim"))),
+    "money that came back": ("load.money_back", lambda d: arrivals.take_money_back(d, 2, None, 150)),
     "a design": ("design.make", lambda d: designs.create(d, "Another", 2, 1)),
     "a place of artwork": (
         "design.change",
@@ -299,9 +338,28 @@ ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
 }
 
 
+@pytest.fixture(scope="module")
+def busy_file(house_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The house below, made once; the tests copy its file."""
+    folder = tmp_path_factory.mktemp("busy")
+    small = Small(folder, house_file)
+    fill(small)
+    with small.db.engine.connect() as connection:
+        connection.exec_driver_sql("pragma wal_checkpoint(truncate)")
+    small.db.close()
+    return folder / "small.db"
+
+
 @pytest.fixture
-def busy(small: Small) -> Small:
-    """A SKU with a spare, an order that is ready and one that is held, and a rate."""
+def busy(busy_file: Path, tmp_path: Path) -> Iterator[Small]:
+    made = Small(tmp_path, busy_file)
+    made.later(minutes=1)
+    yield made
+    made.db.close()
+
+
+def fill(small: Small) -> None:
+    """A SKU with a spare, an order that is ready and one that is held, a rate, and stock in a depot."""
 
     def make(context: Context) -> None:
         lanes.open_lane(context, 1, [lanes.LaneItem(5, Fraction(1))], use=1)
@@ -315,6 +373,7 @@ def busy(small: Small) -> Small:
         # One is so dear that it would lose money at its ceiling.
         context.session.get(Listing, 5).ceiling = 690
         print_something(context)
+        hold_something(context)
 
     small.write(make)
     small.respond()
@@ -338,8 +397,6 @@ def busy(small: Small) -> Small:
     small.write(lambda context: context.session.add(wrong))
     told = "the buyer cancelled, but it is on the road"
     small.write(lambda context: cancellations.wants(context, first(context, Order, Order.number == "LOSS"), "return", told))
-    small.later(minutes=1)
-    return small
 
 
 @pytest.mark.parametrize("name", ACTS)

@@ -133,7 +133,7 @@ def test_a_purchase_order_is_a_ubl_document_and_its_answers_are_read_back(small:
     assert places == sorted(places) and "Clear skies, Wren Sorrel!" in text and 'currencyID="GBP"' in text
 
     def document(kind: str, inside: str) -> bytes:
-        spaces = f'xmlns="{ubl._URN}{kind}-2" xmlns:cac="{ubl.CAC}" xmlns:cbc="{ubl.CBC}"'
+        spaces = f'xmlns="{ubl.URN}{kind}-2" xmlns:cac="{ubl.CAC}" xmlns:cbc="{ubl.CBC}"'
         return f"<{kind} {spaces}>{inside}</{kind}>".encode()
 
     about, day = "<cac:OrderReference><cbc:ID>{}</cbc:ID></cac:OrderReference>", "<cbc:IssueDate>2026-03-12</cbc:IssueDate>"

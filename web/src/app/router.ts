@@ -11,6 +11,7 @@ export const STATIONS = [
   { name: 'watch', label: 'Watch' },
   { name: 'orders', label: 'Orders' },
   { name: 'transit', label: 'Transit' },
+  { name: 'depot', label: 'Depot' },
   { name: 'books', label: 'Books' },
 ] as const
 
@@ -34,6 +35,7 @@ export const router = createRouter({
     { path: '/item/:id', name: 'item', component: () => import('@/stations/watch/ItemPage.vue') },
     { path: '/orders', name: 'orders', component: () => import('@/stations/orders/Orders.vue') },
     { path: '/transit', name: 'transit', component: () => import('@/stations/transit/Transit.vue') },
+    { path: '/depot', name: 'depot', component: () => import('@/stations/depot/Depot.vue') },
     { path: '/books', name: 'books', component: () => import('@/stations/books/Books.vue') },
     { path: '/setup/:part?', name: 'setup', component: () => import('@/stations/setup/Setup.vue') },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./Nowhere.vue') },

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, UOWTransaction
 
 from ...core.states import WAITING_LINES
 from ...data.base import Row
+from ...data.depot import DepotEntry, InboundLine
 from ...data.orders import OrderLine, PurchaseLine, PurchaseOrder
 from ...data.session import at_end
 from ...data.setup import Supplier
@@ -27,17 +28,22 @@ _WATCHED: dict[type[Row], frozenset[str]] = {
     PurchaseOrder: frozenset({"state", "goods", "shipping", "handling", "billed", "paid_at"}),
     PurchaseLine: frozenset({"live", "quantity", "planned_cost"}),
     Sample: frozenset({"state", "cost"}),
+    DepotEntry: frozenset({"units"}),
+    InboundLine: frozenset({"counted", "damaged", "came_back", "cost"}),
     Supplier: frozenset({"plans", "currency", "ended_at"}),
 }
 
 
 @dataclass
 class Marks:
-    """What of the journal is to be looked at: numbers of orders, purchases and samples; plans: that a supplier's plans changed."""
+    """What of the journal is to be looked at: numbers of orders, purchases and samples; moves, load_lines: of our stock in depots; plans:
+    that a supplier's plans changed."""
 
     orders: set[int] = field(default_factory=set)
     purchases: set[int] = field(default_factory=set)
     samples: set[int] = field(default_factory=set)
+    moves: set[int] = field(default_factory=set)
+    load_lines: set[int] = field(default_factory=set)
     plans: bool = False
 
 
@@ -79,6 +85,10 @@ def _note(s: Session, _: UOWTransaction) -> None:
             _marks(s).purchases.add(row.purchase_id)
         elif isinstance(row, Sample):
             _marks(s).samples.add(row.id)
+        elif isinstance(row, DepotEntry):
+            _marks(s).moves.add(row.id)
+        elif isinstance(row, InboundLine):
+            _marks(s).load_lines.add(row.id)
         elif isinstance(row, Supplier) and (row.plans or row in s.dirty):
             _marks(s).plans = True
 

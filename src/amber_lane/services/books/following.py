@@ -12,7 +12,7 @@ from ...data.source import Item, Sample
 from ..base import house_days, journal_marks
 from ..base.context import Context
 from ..orders import order_profit
-from . import apart, entries, overheads, settlements
+from . import apart, entries, overheads, settlements, stock_costs
 from .apart import Apart
 from .posting import Ledgers, post_orders
 
@@ -23,6 +23,8 @@ def follow(context: Context, marks: journal_marks.Marks) -> None:
     orders = marks.orders
     if marks.samples:
         _samples(context, marks.samples)
+    if marks.moves or marks.load_lines:
+        stock_costs.follow(context, marks.moves, marks.load_lines)
     if marks.plans:
         overheads.follow_plans(context)
     for chunk in in_chunks(marks.purchases):

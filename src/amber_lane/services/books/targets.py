@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import BigInteger, func, select, type_coerce
 from sqlalchemy.orm import Session
 
+from ...connectors.kinds import DEPOTS
 from ...core.books import COSTS, Basis, Kind, Ledger, allocate
 from ...core.numbers import PPM, half_up
 from ...core.states import PURCHASE_LIVE, WAITING_LINES
@@ -243,6 +244,7 @@ class _Reader:
             rows.setdefault(row.purchase_id, []).append(row)
         stated = _stated(self.s, wanted)
         taxes = {number: tax for number, tax in self.s.execute(select(Supplier.id, Supplier.tax)) if tax}
+        self.depots = set(self.s.scalars(select(Supplier.id).where(Supplier.kind.in_(DEPOTS))))
         first: dict[int, Bought] = {}
         dearest: dict[int, tuple[bool, int]] = {}
         for one in purchases:
@@ -294,7 +296,8 @@ class _Reader:
             at = max(at for _, at in charged.values())
             for kind, amount in planned.items():
                 name = next(name for name, meant in BILLED.items() if meant is kind)
-                asked = charged.get(name, (0, 0))[0]
+                # A depot asks nothing for goods that are ours.
+                asked = amount if one.supplier_id in self.depots and name not in charged else charged.get(name, (0, 0))[0]
                 more = asked - amount
                 weighed = kind is Kind.shipping and more and self._is_other_band(one, asked, sum(row.quantity for row in rows))
                 put(kind, Basis.weight if weighed else Basis.statement, more, self.rates.turn(more, one.currency, rate), at)

@@ -11,7 +11,7 @@ from ...data.orders import Order
 from ...data.setup import Setting
 from ..base.context import Context
 from ..base.regional import home_of
-from . import overheads
+from . import overheads, stock_costs
 from .posting import post_orders
 from .targets import Rates
 
@@ -44,7 +44,8 @@ def catch_up(context: Context, orders: Sequence[int]) -> None:
 
 
 def finish(context: Context) -> None:
-    """After the last portion: it is not asked for again; and what fixed costs come to until today is written."""
+    """After the last portion: it is not asked for again; and what fixed costs and storage come to until today is
+    written."""
     s, value = context.session, {"at": context.now.isoformat(), "home": home_of(context.session)}
     done = s.scalar(select(Setting).where(Setting.name == DONE))
     if done is None:
@@ -52,3 +53,4 @@ def finish(context: Context) -> None:
     elif done.value.get("home") != value["home"]:
         done.value = value
     overheads.follow_plans(context)
+    stock_costs.store(context)

@@ -6,6 +6,8 @@ from collections.abc import Iterable, Sequence
 
 from sqlalchemy import update
 
+from ...connectors.depot_payloads import LoadPayload
+from ...connectors.depot_protocol import HoldAnswer, LoadState
 from ...connectors.payloads import (
     Answer,
     FulfilmentPayload,
@@ -23,6 +25,7 @@ from ...data.outbox import Outbox
 from ...data.shelf import Listing
 from ...data.transit import Message, PassedOn
 from ..base.context import Context
+from ..depot import arrivals, goods, loads
 from ..orders import cancellations
 from ..outbox import queue
 from ..purchasing import purchase_orders
@@ -39,10 +42,16 @@ def follow(context: Context, done: Sequence[tuple[Outbox, Answer]]) -> None:
         match queue.payload(row) if row.kind != "listing" else None:
             case SamplePayload() if isinstance(answer, PurchaseAnswer):
                 samples.take_answer(context, answer)
+            case LoadPayload() if isinstance(answer, PurchaseAnswer):
+                loads.take_answer(context, answer)
             case PurchasePayload() if isinstance(answer, PurchaseAnswer):
                 purchase_orders.take_answer(context, answer, corrects=True)
             case RecallPayload() if isinstance(answer, PurchaseAnswer):
                 cancellations.take_recall(context, answer)
+            case _ if isinstance(answer, HoldAnswer):
+                goods.take_answer(context, answer)
+            case _ if isinstance(answer, LoadState):
+                arrivals.take_state(context, answer)
             case FulfilmentPayload() as passed:
                 mine = (PassedOn.parcel_id == passed.parcel, PassedOn.order_id == passed.order_id)
                 context.session.execute(update(PassedOn).where(*mine).values(confirmed_at=context.now))

@@ -23,6 +23,7 @@ from ...data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
 from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
+from ..depot import ledger as depot_ledger
 from ..orders.routing import step_line
 from ..outbox import queue
 from ..pricing.policy import policy_for
@@ -87,6 +88,7 @@ def take_tracking(context: Context, purchase: PurchaseOrder, tracking: Tracking,
         _replace(context, one, purchase, parcel)
     if purchase.state != "shipped":
         purchase.state = PURCHASE.step(purchase.state, "ship")
+        depot_ledger.follow_purchase(context, purchase)
     purchase.message = ""
     lines = lines_of_purchase(context, purchase.id)
     for line in lines:

@@ -18,6 +18,7 @@ from ...data.setup import UNCALLED, Store, Supplier
 from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict
+from ..depot import ledger as depot_ledger
 from ..outbox import queue
 from . import order_profit
 from .routing import bought_parts, lines_of, step_line
@@ -132,6 +133,7 @@ def take_recall(context: Context, answer: PurchaseAnswer) -> None:
     if purchase.state not in PURCHASE.sources("withdraw"):
         return
     purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "withdraw"), context.now
+    depot_ledger.follow_purchase(context, purchase)
     order = context.get(Order, purchase.order_id, "order")
     purchase.billed = None
     queue.give_up(context, purchase.reference)

@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, Select, func, select, update
 from sqlalchemy.orm import Session, aliased
 
-from ...connectors import payloads
+from ...connectors import depot_payloads
 from ...connectors.payloads import ListingPayload, MailPayload, Payload
 from ...core.states import OUTBOX
 from ...data.base import Q, by_index, to_ms
@@ -130,7 +130,7 @@ UNREADABLE = "what was to be sent cannot be read here; the server's log says wha
 
 def payload(row: Outbox) -> Payload | None:
     """What a row holds, as the model of its kind; None where it cannot be read."""
-    return payloads.read(row.kind, row.body)
+    return depot_payloads.read(row.kind, row.body)
 
 
 def about(row: Outbox) -> str:

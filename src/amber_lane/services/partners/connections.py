@@ -107,7 +107,9 @@ def join_partner(context: Context, connectors: ConnectorRegistry, join: Join, ac
             sweep_minutes=kind_named("supplier", join.kind).sweep_minutes,
         )
         # A sheet is not read before a person has said what its columns are.
-        row.watching = not kind_named("supplier", join.kind).how
+        kind = kind_named("supplier", join.kind)
+        # Of a depot there is nothing to watch: what it has is ours.
+        row.watching = not kind.how and not kind.holds
     elif join.owner == "carrier":
         row = Carrier(code=code_of(context, name, Carrier), name=name, kind=join.kind, store_names={}, next_ask=context.now)
     elif join.owner == "rates":

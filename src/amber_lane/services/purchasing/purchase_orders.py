@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
 from sqlalchemy import Text, func, select, type_coerce, update
 
+from ...connectors.kinds import DEPOTS
 from ...connectors.payloads import BoughtAddress, BoughtLine, PurchasePayload
 from ...connectors.protocols import PurchaseAnswer
 from ...core.address import PARTS, in_latin
@@ -24,6 +26,7 @@ from ...data.transit import Parcel, ParcelLine
 from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict
+from ..depot import ledger as depot_ledger
 from ..fulfilment.buyer_notifications import write_mail
 from ..fulfilment.parcel_tracking import all_are, take_tracking
 from ..mapping import lane_states
@@ -303,7 +306,7 @@ def take_answer(context: Context, answer: PurchaseAnswer, corrects: bool = False
     if purchase is None or purchase.state in ("refused", "stopped", "withdrawn"):
         return
     purchase.their_number = answer.their_number or purchase.their_number
-    _take_bill(purchase, answer)
+    _take_bill(context, purchase, answer)
     if purchase.state == "waiting":
         purchase.state = PURCHASE.step(purchase.state, "send")
         _cannot_be_taken_back(context, purchase.reference)
@@ -322,9 +325,12 @@ def take_answer(context: Context, answer: PurchaseAnswer, corrects: bool = False
     order_profit.refresh(context, {purchase.order_id})
 
 
-def _take_bill(purchase: PurchaseOrder, answer: PurchaseAnswer) -> None:
+def _take_bill(context: Context, purchase: PurchaseOrder, answer: PurchaseAnswer) -> None:
     """What a supplier says that it bills; what cannot be right is noted, and what was planned counts until somebody has asked."""
     planned = purchase.goods + purchase.shipping + purchase.handling
+    if answer.billed is not None and context.get(Supplier, purchase.supplier_id, "supplier").kind in DEPOTS:
+        # A depot bills its work; the goods are ours, and cost what the ledger says.
+        answer = replace(answer, billed=answer.billed + purchase.goods)
     if answer.billed is not None and answer.currency not in ("", purchase.currency):
         purchase.bill_fault = BillFault.other_currency
         purchase.noted = f"its bill is in {answer.currency}, and we ordered in {purchase.currency}: ask the supplier, it is not taken"
@@ -345,6 +351,7 @@ def _cannot_be_taken_back(context: Context, reference: str) -> None:
 def _accepted(context: Context, purchase: PurchaseOrder) -> None:
     purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "accept"), context.now
     purchase.message = ""
+    depot_ledger.follow_purchase(context, purchase)
     for line in _lines(context, purchase):
         if line.state in ORDER_LINE.sources("acknowledge") and all_are(context, line, ("accepted", "shipped")):
             step_line(line, "acknowledge")
@@ -385,6 +392,7 @@ def _refused(context: Context, purchase: PurchaseOrder, message: str) -> None:
         _drop(context, order, rows)
         return
     lines = _release(context, purchase, "refuse", f"{supplier.name}: {message}")
+    depot_ledger.follow_purchase(context, purchase)
     context.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {message}")
     context.reroute()
     respond(context, {line.sku_id for line in lines if line.sku_id}, alone=True)

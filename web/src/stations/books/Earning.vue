@@ -1,15 +1,15 @@
 <script setup lang="ts">
 /** What to do more of, and what to stop: SKUs by what is at stake a day, luck told from skill. */
 import { useQuery, keepPreviousData } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Schema } from '@/api/client'
-import { useKeys } from '@/app/keys'
 import Btn from '@/parts/Btn.vue'
 import Pills from '@/parts/Pills.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { count, money, number, percent } from '@/parts/format'
+import { useRowKeys } from '@/parts/rowKeys'
 import { rankingQuery, stepsQuery, useBooks } from './books'
 
 type Row = Schema<'RankedOut'>
@@ -34,7 +34,9 @@ const pills = computed(() => {
     { key: 'best', label: 'Earns most' },
   ]
 })
-const active = ref(0)
+const active = useRowKeys('Do more, do less', 'SKU', () => data.value?.rows.length ?? 0, [
+  { key: 'a', message: 'do the best step', run: () => doStep() },
+])
 const row = computed<Row | undefined>(() => data.value?.rows[active.value])
 const steps = useQuery(computed(() => ({ ...stepsQuery(row.value?.id ?? 0), enabled: !!row.value })))
 // How many sales leave as much as now: fewer may be lost, more have to come.
@@ -43,15 +45,7 @@ const sales = (of: number | null | undefined) => {
   const more = Math.round(of / 10_000) - 100
   return more === 0 ? 'as now' : more < 0 ? `${percent(-more, 0)} fewer` : `${percent(more, 0)} more`
 }
-const go = (by: number) => (active.value = Math.max(0, Math.min((data.value?.rows.length ?? 1) - 1, active.value + by)))
 const doStep = () => row.value?.go && void router.push(row.value.go)
-useKeys('Do more, do less', [
-  { key: 'j', message: 'next SKU', run: () => go(1) },
-  { key: 'arrowdown', message: 'next SKU', run: () => go(1) },
-  { key: 'k', message: 'SKU before', run: () => go(-1) },
-  { key: 'arrowup', message: 'SKU before', run: () => go(-1) },
-  { key: 'a', message: 'do the best step', run: () => doStep() },
-])
 const TONES: Record<string, 'good' | 'loss' | 'plain'> = { rising: 'good', loses: 'loss', comes_back: 'loss', falling: 'loss' }
 const surely = (one: Row) => percent(Math.max(one.chance, 1 - one.chance) * 100, 0)
 </script>

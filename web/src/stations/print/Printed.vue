@@ -4,13 +4,13 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { ROOT, api, take, type Schema } from '@/api/client'
-import { useKeys } from '@/app/keys'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import SheetIn from '@/parts/SheetIn.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { count, plural } from '@/parts/format'
+import { useRowKeys } from '@/parts/rowKeys'
 import ArtworkForm from './ArtworkForm.vue'
 import NewDesign from './NewDesign.vue'
 import { GROUNDS, artPicture, groundClass, artworkQuery, designsQuery } from './print'
@@ -18,10 +18,8 @@ import { GROUNDS, artPicture, groundClass, artworkQuery, designsQuery } from './
 const router = useRouter()
 const designs = useQuery(designsQuery())
 const art = useQuery(artworkQuery())
-const active = ref(0)
 const rows = computed(() => designs.data.value?.designs ?? [])
 const open = (one: Schema<'DesignRow'> | undefined) => one && void router.push(`/shelf/print/${one.id}`)
-const go = (by: number) => (active.value = Math.max(0, Math.min(rows.value.length - 1, active.value + by)))
 const bring = ref(false)
 const adding = ref<Schema<'ArtworkOut'> | true | null>(null)
 const placing = ref<number | true | null>(null)
@@ -31,11 +29,7 @@ const remove = (one: Schema<'ArtworkOut'>) =>
   )
 const drop = (version: number) =>
   act(() => take(api.DELETE('/api/v1/printing/versions/{number}', { params: { path: { number: version } } })))
-useKeys('Printed for each order', [
-  { key: 'j', message: 'next design', run: () => go(1) },
-  { key: 'arrowdown', message: 'next design', run: () => go(1) },
-  { key: 'k', message: 'design before', run: () => go(-1) },
-  { key: 'arrowup', message: 'design before', run: () => go(-1) },
+const active = useRowKeys('Printed for each order', 'design', () => rows.value.length, [
   { key: 'enter', message: 'open the design', run: () => open(rows.value[active.value]) },
   { key: 'n', message: 'put artwork on something', run: () => (placing.value = true) },
 ])

@@ -1,0 +1,95 @@
+<script setup lang="ts">
+/** Stock that lies: what it costs a month, and the ways out. */
+import { useQuery } from '@tanstack/vue-query'
+import { ref } from 'vue'
+import { api, take, type Schema } from '@/api/client'
+import Btn from '@/parts/Btn.vue'
+import Modal from '@/parts/Modal.vue'
+import Sight from '@/parts/Sight.vue'
+import { count, money } from '@/parts/format'
+import { useForm } from '@/parts/form'
+import { slowQuery } from './depot'
+
+type Row = Schema<'SlowRow'>
+const asked = useQuery(slowQuery())
+const off = ref<Row | null>(null)
+const units = ref('')
+const why = ref('')
+const { error, busy, sendAct } = useForm()
+const save = () =>
+  sendAct(
+    () =>
+      take(
+        api.POST('/api/v1/depot/goods/{number}/write-off', {
+          params: { path: { number: off.value!.held } },
+          body: { version: off.value!.version, units: Number(units.value), reason: why.value },
+        }),
+      ),
+    () => (off.value = null),
+  )
+</script>
+
+<template>
+  <div class="flex flex-col gap-3 p-4.5">
+    <p class="text-soft">
+      What will not be sold within half a year at its pace, with what keeping it costs: storage, and what its money would earn.
+    </p>
+    <div class="sheet min-h-0 overflow-auto">
+      <Sight
+        :of="asked"
+        :lines="5"
+        :empty="!asked.data.value?.length"
+        title="Nothing lies"
+        message="Every SKU at the depot will be sold within half a year at its pace."
+      >
+        <table class="w-full">
+          <thead class="sticky top-0 bg-sheet">
+            <tr class="h-8 border-b border-rule text-2xs text-soft">
+              <th class="px-2.5">SKU</th>
+              <th class="px-2.5 text-right">There</th>
+              <th class="px-2.5 text-right">Lasts</th>
+              <th class="px-2.5 text-right">Costs a month</th>
+              <th class="px-2.5 text-right">It cost</th>
+              <th class="px-2.5">Ways out</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="one in asked.data.value" :key="one.held" class="h-12 border-b border-rule-2">
+              <th scope="row" class="max-w-72 px-2.5">
+                <span class="block truncate" :title="one.title">{{ one.title }}</span><span class="code font-normal text-soft">{{
+                  one.sku
+                }}</span>
+              </th>
+              <td class="px-2.5 text-right">{{ count(one.there) }}</td>
+              <td class="px-2.5 text-right text-brick">{{ one.days === null ? 'not sold' : `${count(one.days)} days` }}</td>
+              <td class="px-2.5 text-right font-bold">{{ money(one.month) }}</td>
+              <td class="px-2.5 text-right">{{ money(one.value) }}</td>
+              <td class="px-2.5">
+                <span class="flex flex-wrap gap-2">
+                  <RouterLink :to="`/price?scope=sku&key=${encodeURIComponent(one.sku)}`"><Btn small>Lower its price</Btn></RouterLink>
+                  <RouterLink :to="`/lanes?words=${encodeURIComponent(one.sku)}`"><Btn small>Sell it in a kit</Btn></RouterLink>
+                  <Btn small kind="loss" @click="((off = one), (units = String(one.there)), (why = 'did not sell'))">Write off</Btn>
+                </span>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </Sight>
+    </div>
+    <Modal
+      v-if="off"
+      open
+      :title="`Write off ${off.title}`"
+      message="It leaves the stock and stands in the books as a loss. This cannot be undone."
+      @close="off = null"
+    >
+      <label class="block"><span class="label">Units</span><input v-model="units" class="field text-right" inputmode="numeric" /></label>
+      <label class="mt-3 block"><span class="label">Why</span><input v-model="why" class="field" maxlength="300" /></label>
+      <p v-if="error" role="alert" class="mt-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
+      <template #acts
+        ><Btn @click="off = null">Cancel</Btn
+        ><Btn kind="loss" :disabled="busy || !/^\d+$/.test(units.trim())" @click="save">Write off</Btn></template
+      >
+    </Modal>
+  </div>
+</template>
