@@ -33,6 +33,7 @@ def main() -> int:
         "orders",
         "books",
         "printing",
+        "depot",
         "doors",
     ):
         import_module(f".{part}", __package__).run(report)

@@ -266,5 +266,5 @@ def test_what_a_depot_does_not_take_is_said_before_it_is_asked(business):
         write(business, lambda c: loads.order_all(c, [(row.id, 10)]))
     with business.app_state.db.reading() as s:
         told = terms.terms_of(business.context(s), depot)
-        assert told.pick == 35 and told.carton_sides == [600, 400, 400] and told.address["country"] == "GB"
+        assert told.pick == 20 and told.carton_sides == [600, 400, 400] and told.address["country"] == "GB"
     assert business.one(select(func.count()).select_from(Listing))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import permutations
 
 # Of a carton's room so much can be filled with goods.
@@ -27,13 +27,20 @@ class CartonLimits:
 
 @dataclass(frozen=True)
 class Boxed:
-    """One SKU in a load. inner: units that are packed together and stay so; sides_mm: of one unit."""
+    """One SKU in a load. inner: units that are packed together and stay so; carton: units that a carton is filled with, 0 = as many as fit;
+    sides_mm: of one unit."""
 
     key: int
     units: int
     weight_g: int
     sides_mm: tuple[int, int, int]
     inner: int = 1
+    carton: int = 0
+
+    def most(self, limits: CartonLimits) -> int:
+        """Units in a full carton; 0 where not even one pack goes in."""
+        room = fits(limits, self.weight_g, self.sides_mm, self.inner)
+        return min(room, self.carton // self.inner * self.inner or room) if self.carton else room
 
 
 def fits(limits: CartonLimits, weight_g: int, sides_mm: Sequence[int], inner: int = 1) -> int:
@@ -76,7 +83,7 @@ def pack(limits: CartonLimits, goods: Sequence[Boxed]) -> list[Carton]:
     full: list[Carton] = []
     rest: list[Boxed] = []
     for one in goods:
-        most = fits(limits, one.weight_g, one.sides_mm, one.inner)
+        most = one.most(limits)
         if not most:
             raise ValueError(f"{one.key}: one of it goes into no carton")
         if one.units % one.inner:
@@ -84,7 +91,7 @@ def pack(limits: CartonLimits, goods: Sequence[Boxed]) -> list[Carton]:
         whole, left = divmod(one.units, most)
         full += [Carton(((one.key, most),), most * one.weight_g)] * whole
         if left:
-            rest.append(Boxed(one.key, left, one.weight_g, one.sides_mm, one.inner))
+            rest.append(replace(one, units=left))
     return full + _together(limits, rest)
 
 

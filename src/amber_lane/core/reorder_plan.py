@@ -49,8 +49,8 @@ class Moments:
 
 @dataclass(frozen=True)
 class Wanted:
-    """point: reorder point; order: units, whole cartons, before any budget; out: the chance of running out before a load ordered today
-    arrives."""
+    """point: reorder point; order: units, whole cartons, before any budget; out: the chance of running out before a load arrives
+    that is ordered at the next look only; above what is allowed just where something is to be ordered now."""
 
     moments: Moments
     point: Ints
@@ -124,9 +124,7 @@ def wanted(of: Stocks) -> Wanted:
     units = np.maximum(np.ceil(np.maximum((point - position).astype(float), economic)), of.least)
     due = (found.mean > 0) & (position < point)
     order = np.where(due, np.ceil(units / of.carton) * of.carton, 0).astype(np.int64)
-    lead_mu, lead_spread = found.mean * of.lead, found.variance * of.lead + found.mean**2 * of.lead_sd**2
-    out = np.where(found.mean > 0, 1.0 - below(np.maximum(position, 0).astype(float), lead_mu, lead_spread), 0.0)
-    out = np.where((found.mean > 0) & (position < 0), 1.0, out)
+    out = np.where(found.mean > 0, 1.0 - below(position.astype(float), found.mu, found.spread), 0.0)
     return Wanted(found, point, position, order, out)
 
 
@@ -158,7 +156,7 @@ def choose(of: Stocks, ask: Wanted, budget: float | None = None, litres: float |
     gain = of.keeps[row] * (served((at + after).astype(float), mu, spread) - served((at + before).astype(float), mu, spread))
     units = after - before
     money, room = of.unit_cost[row] * units, of.litres[row] * units
-    worth = np.divide(gain, money, out=np.full(len(row), np.inf), where=money > 0)
+    worth = _falling(np.divide(gain, money, out=np.full(len(row), _WORTH_MOST), where=money > 0), row)
     # Of two that are worth the same, the one that comes first in the list; a step never comes before the one that it builds on.
     ranked = np.lexsort((nth, row, -worth))
     taken = _fitting(ranked, row, money, room, budget, litres)
@@ -167,6 +165,17 @@ def choose(of: Stocks, ask: Wanted, budget: float | None = None, litres: float |
     np.add.at(order, row[taken], units[taken])
     np.add.at(avoided, row[taken], gain[taken])
     return Chosen(order, float(money[taken].sum()), float(room[taken].sum()), avoided)
+
+
+# What a unit of money can save at most, as far as anybody would tell two such steps apart.
+_WORTH_MOST = 1e4
+
+
+def _falling(worth: Floats, row: Ints) -> Floats:
+    """Each step of a SKU is worth no more than the one before it; what arithmetic makes of next to nothing must not turn them round."""
+    offset = (np.cumsum(np.diff(row, prepend=row[:1]) != 0)) * (_WORTH_MOST + 1)
+    out: Floats = np.minimum.accumulate(np.clip(worth, 0.0, _WORTH_MOST) - offset) + offset
+    return out
 
 
 def _fitting(ranked: Ints, row: Ints, money: Floats, room: Floats, budget: float | None, litres: float | None) -> Ints:

@@ -78,6 +78,8 @@ class HeldGoods(Versioned):
     pictures: Mapped[list[Any]] = mapped_column(default=list)
     # Units that are packed together and stay so.
     inner: Mapped[int] = mapped_column(default=1)
+    # Units that one carton is filled with; 0 = as many as fit.
+    carton: Mapped[int] = mapped_column(default=0)
     least: Mapped[int] = mapped_column(default=0)
     # Of how many days that it could be asked for it shall be there, in ppm; None = as the house wishes.
     service: Mapped[int | None]

@@ -348,3 +348,5 @@ class Setting(Row):
 
 # Kinds that are never called: they work by sheets, or a program of theirs calls us.
 UNCALLED = ("sheet", "program", "by_hand", "depot_sheet")
+# Of these, suppliers and depots whose purchase orders go out as sheets or mails.
+BY_SHEETS = ("sheet", "depot_sheet")

@@ -13,6 +13,7 @@ from sqlalchemy import select
 
 from ..api.deps import AppState
 from ..core.cartons import sscc
+from ..core.cost import tier_cost
 from ..core.numbers import half_up
 from ..core.states import LOAD
 from ..data.base import to_ms
@@ -24,7 +25,7 @@ from ..data.source import Item
 from ..data.transit import Parcel, ParcelLine
 from ..services.base.context import Context
 from ..services.books import stock_costs
-from ..services.depot import goods, ledger, loads, terms
+from ..services.depot import goods, ledger, loads
 from ..services.depot.costs import guessed_sides
 from ..services.pricing.inputs import NANO
 from .partners import OWNER, Land
@@ -32,7 +33,7 @@ from .past import Past
 
 NAME = "Larkfield Depot"
 # What is left of each today, as days of its pace; the last one sells slowly and fills a shelf.
-LEFT_DAYS = (5, 30, 9, 60, 24, 0)
+LEFT_DAYS = (14, 7, 32, 48, 27, 0)
 LIES = 120
 
 
@@ -46,7 +47,8 @@ def hold(house: AppState, world: str, land: Land) -> None:
         for sku, weight in _chosen(context, land):
             side = guessed_sides(weight)[0]
             sides = (round(side * 1.5), side, round(side * 0.7))
-            goods.ask(context, goods.HoldWish(sku, number, sides, max(weight, 80)))
+            carton = 12 if weight > 700 else 24
+            goods.ask(context, goods.HoldWish(sku, number, sides, max(weight, 80), carton=carton))
     house.worker.deliver()
     with house.db.reading() as s:
         asked = list(s.scalars(select(HeldGoods.number).order_by(HeldGoods.id)))
@@ -68,7 +70,7 @@ def _chosen(context: Context, land: Land) -> Iterator[tuple[int, int]]:
     fits: dict[int, Any] = {}
     for _, row in ranked:
         sku, _, _, item, _, _ = row
-        if item.pack_size == 1 and 60 <= item.weight_g <= 2500 and item.stock > 150 and sku.category != "lights":
+        if item.pack_size == 1 and 60 <= item.weight_g <= 2500 and item.stock > 150 and item.tiers and sku.category != "lights":
             fits.setdefault(sku.id, item)
     best = list(fits.items())
     for number, item in [*best[:5], best[len(best) // 2]]:
@@ -79,7 +81,8 @@ def _set_cost(context: Context, held: HeldGoods) -> None:
     """What a unit has cost in all loads so far: the goods a little below one by one, freight and taking in with them."""
     source = context.get(Item, held.source_id or 0, "item")
     item = context.get(Item, held.item_id or 0, "item")
-    item.cost, item.stock = max(source.cost * 96 // 100 + half_up(source.weight_g, 40), 1), 400
+    bought = tier_cost(source.cost, source.tiers or [], 48)
+    item.cost, item.stock = max(bought + half_up(source.weight_g, 50), 1), 400
 
 
 @dataclass
@@ -246,9 +249,8 @@ def send_more(house: AppState, world: str) -> None:
         context = Context(s, house.clock, OWNER)
         held = list(s.scalars(select(HeldGoods).order_by(HeldGoods.id)))
         stock = {one.number: s.get_one(Item, one.item_id or 0).stock for one in held}
-        second = held[2]
-        loads.order_all(context, [(second.id, max(24 // second.inner, 1) * second.inner)])
-        terms.set_wishes(context, terms.wishes_of(context))
+        second = held[0]
+        loads.order_all(context, [(second.id, 2 * second.carton)])
     with httpx.Client(base_url=world, timeout=20, trust_env=False) as hand:
         for number, units in stock.items():
             hand.post("/world/depot", json={"number": number, "shelf": units}).raise_for_status()

@@ -12,11 +12,13 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from ..core.ids import make_s10
 from ..core.states import LaneCause
 from ..data.base import day_ms, to_ms
 from ..data.bulk import bulk_insert
+from ..data.depot import HeldGoods
 from ..data.lanes import Lane, LanePart
 from ..data.orders import FillPlan, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Origin, Service, Store
@@ -35,6 +37,8 @@ from .past_books import write_money
 
 FIRST = ("Rowan", "Tilda", "Emeka", "Marit", "Callum", "Wren", "Nadia", "Theo", "Aoife", "Selma")
 LAST = ("Lindqvist", "Abara", "Prewitt", "Marrow", "Dunmore", "Fennimore", "Okello", "Thackray", "Sorrel", "Quill")
+# How many of each thing in the depot are sold a day, of about so many orders.
+PACES, A_DAY = (2.1, 4.4, 1.6, 0.8, 0.6), 52
 # Returns of the last days would still ask for somebody.
 BACK_AFTER = 9 * 86_400_000
 # Table -> the columns of its past rows; the number of the order is the number of every row that belongs to it.
@@ -54,7 +58,7 @@ TABLES: dict[Any, tuple[str, ...]] = {
 }  # fmt: skip
 
 
-def write_past(context: Context, land: Land, stocked: Callable[[Context], None], days: int = 56, a_day: int = 52, seed: int = 7) -> int:
+def write_past(context: Context, land: Land, stocked: Callable[[Context], None], days: int = 56, a_day: int = A_DAY, seed: int = 7) -> int:
     """Write `days` of past orders at about `a_day` each. stocked: writes the ledger of what they took from a depot.
 
     Returns how many.
@@ -99,9 +103,20 @@ class Past:
         # The own shop sells most, the craft market least.
         share = {"own_site": 1.0, "market_api": 0.6, "program": 0.4}
         self.weights = [rng.paretovariate(1.2) * share[self.stores[row[1].store_id].kind] for row in self.sold]
+        self._steady(s)
         self.towns = [town for town, weight in land.towns if town[3] == land.country and weight > 3]
         self.rows: dict[Any, list[tuple[Any, ...]]] = {table: [] for table in TABLES}
         self.first: dict[Lane, str] = {}
+
+    def _steady(self, s: Session) -> None:
+        """What a depot holds sells steadily; the last thing there hardly at all."""
+        held = list(s.scalars(select(HeldGoods.item_id).order_by(HeldGoods.id)))
+        paces = dict(zip(held, [*PACES[: max(len(held) - 1, 0)], 0.04], strict=False))
+        whole = sum(self.weights)
+        for n, row in enumerate(self.sold):
+            if (pace := paces.get(row[3].id)) is not None:
+                stores = sum(1 for other in self.sold if other[3].id == row[3].id)
+                self.weights[n] = whole * pace / A_DAY / stores
 
     def sell(self, day: datetime) -> None:
         """One order of a day, from its sale to the door."""

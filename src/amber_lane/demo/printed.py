@@ -12,6 +12,7 @@ from PIL import Image, ImageDraw
 from sqlalchemy import Select, select
 
 from ..api.deps import AppState
+from ..core.print_choice import Spot
 from ..data.printing import Artwork, Blank, LanePrint, PrintDesign
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
@@ -170,5 +171,10 @@ def _design(context: Context, art: str, kind: str, house: str, colours: tuple[st
     design: PrintDesign = designs.create(context, f"{art} {what}", row.id, main.id, "field bag" if kind == "bag" else "")
     left = [one["name"] for one in main.terms["colours"] if one["name"] not in colours]
     others = [blank.id for name, blank in blanks.items() if name != house] if spare else []
-    designs.change(context, design.id, None, designs.DesignChange(left_out=left, spares=others))
+    places: dict[str, Spot | None] | None = None
+    if kind in ("bag", "cushion"):
+        # In the middle of its upper half, half as wide as may be printed.
+        (side, at), *_ = designs.places_of(context, design.id).items()
+        places = {side: Spot(at.x + at.w // 4, at.y + at.w // 10, at.w // 2)}
+    designs.change(context, design.id, None, designs.DesignChange(left_out=left, spares=others, places=places))
     return design.id

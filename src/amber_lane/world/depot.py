@@ -21,23 +21,23 @@ from .trade import Purchase, let_go, origins_out, place, purchases_of
 
 router = APIRouter()
 CODE = "depot"
-BANDS = [(2_000, 215, 45), (10_000, 330, 70), (30_000, 620, 140)]
+BANDS = [(2_000, 125, 40), (10_000, 210, 60), (30_000, 480, 120)]
 DEPOT = Seller(
     CODE,
     "Larkfield Depot",
     "",
     "",
     "LK",
-    (make_origin("larkfield", "Larkfield", "", 45, "15:00", "Larkfield Depot returns"),),
+    (make_origin("larkfield", "Larkfield", "", 30, "15:00", "Larkfield Depot returns"),),
     (
-        make_way("next", "Next working day", HOME, 215, 45, None, 1, 2, BANDS),
+        make_way("next", "Next working day", HOME, 125, 40, None, 1, 2, BANDS),
         make_way("abroad", "Tracked abroad", NEAR, 520, 120, None, 4, 6),
         make_way("abroad", "Tracked abroad", NEXT, 590, 120, None, 4, 7),
     ),
 )
 OTHERS[CODE] = DEPOT
 # In made-up pence: of a litre and month, of a carton that comes in, of a unit that is picked; grams, mm, litres; the dearest thing.
-STORAGE, RECEIVE, PICK = 3, 90, 35
+STORAGE, RECEIVE, PICK = 3, 90, 20
 WEIGHT_MOST, SIDE_MOST, VALUE_MOST, ROOM = 12_000, 900, 40_000, 4_000
 CARTON = (15_000, 600, 400, 400)
 

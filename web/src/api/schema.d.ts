@@ -1000,6 +1000,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/depot/loads/{number}/left": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Load Left
+         * @description A supplier without an interface has sent it.
+         */
+        post: operations["depot_load_left"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/depot/loads/{number}/order": {
         parameters: {
             query?: never;
@@ -7519,6 +7539,8 @@ export interface components {
          * @description What is not given stays. service: percent, 0 = as the house wishes.
          */
         HeldChangeAsk: {
+            /** Carton */
+            carton?: number | null;
             /** Inner */
             inner?: number | null;
             /** Least */
@@ -7559,10 +7581,14 @@ export interface components {
             least: number;
             /** Message */
             message: string;
+            /** Own Carton */
+            own_carton: number;
             /** Own Service */
             own_service: boolean;
             /** Quiet Until */
             quiet_until: string | null;
+            /** Review */
+            review: number;
             row: components["schemas"]["HeldRow"];
             saving: components["schemas"]["Money"] | null;
             /** Seasons */
@@ -7601,7 +7627,7 @@ export interface components {
         /**
          * HeldRow
          * @description One SKU that a depot holds. mean: units a day; order: units proposed now; order_in: days until it should be ordered; run_out: the
-         *     chance of running out before a load ordered today arrives; cover: days that it lasts.
+         *     chance of running out where it is ordered at the next look only; cover: days that it lasts.
          */
         HeldRow: {
             ahead: components["schemas"]["AheadOut"];
@@ -7725,6 +7751,11 @@ export interface components {
          * @description sides: of one unit as it is packed, mm.
          */
         HoldAsk: {
+            /**
+             * Carton
+             * @default 0
+             */
+            carton: number;
             /** Depot */
             depot: number;
             /**
@@ -8420,6 +8451,16 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** LeftAsk */
+        LeftAsk: {
+            /**
+             * Tracking
+             * @default
+             */
+            tracking: string;
+            /** Version */
+            version: number;
+        };
         /**
          * LetterOut
          * @description A mail that came. needs: a person must read it.
@@ -8735,6 +8776,8 @@ export interface components {
             reference: string;
             /** Sender */
             sender: string;
+            /** Sender Calls */
+            sender_calls: boolean;
             /** Service */
             service: string;
             /** State */
@@ -17759,6 +17802,122 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["VersionedAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    depot_load_left: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeftAsk"];
             };
         };
         responses: {

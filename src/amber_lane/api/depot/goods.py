@@ -58,6 +58,7 @@ class HoldAsk(Ask):
     sides: Annotated[list[int], Field(min_length=3, max_length=3)]
     weight_g: int
     inner: int = 1
+    carton: int = 0
     least: int = 0
     source: Big | None = None
 
@@ -75,6 +76,7 @@ class HeldChangeAsk(VersionedAsk):
     sides: Annotated[list[int], Field(min_length=3, max_length=3)] | None = None
     weight_g: int | None = None
     inner: int | None = None
+    carton: int | None = None
     least: int | None = None
     service: Annotated[float, Field(ge=0, le=100)] | None = None
     seasons: Annotated[list[SeasonAsk], Field(max_length=30)] | None = None
@@ -128,7 +130,7 @@ def stock_ahead(context: ReadContext) -> DepotView:
         today=plan.today,
         days=AHEAD,
         depots=[_depot(context, one, plan) for one in terms.depots(context)],
-        rows=sorted(rows, key=lambda one: (not one.order, one.order_in if one.order_in is not None else 10**6, one.sku)),
+        rows=sorted(rows, key=lambda one: (not one.order, one.order_in if one.order_in is not None else 10**6, -one.run_out, one.sku)),
         to_order=sum(1 for one in order if one),
         spend=sure(sum(units * row.unit_cost for units, row in zip(order, plan.rows, strict=True)), home),
         saving=sure(saving, home) if plan.rows else None,
@@ -214,6 +216,8 @@ def held(context: ReadContext, number: Big, order: Annotated[int | None, Query(g
         service=round(float(plan.stocks.service[0]) * 100, 1),
         own_service=one.service is not None,
         carton=row.carton,
+        own_carton=one.carton,
+        review=plan.wishes.review,
         inner=one.inner,
         least=one.least,
         sides=one.sides,
@@ -318,7 +322,9 @@ def _worth(one: worth_holding.Candidate) -> WorthRow:
 def ask(context: WriteContext, wish: HoldAsk) -> Done:
     """Ask a depot to hold a SKU."""
     sides = (wish.sides[0], wish.sides[1], wish.sides[2])
-    row = goods.ask(context, goods.HoldWish(wish.sku, wish.depot, sides, wish.weight_g, wish.inner, wish.least, source=wish.source))
+    row = goods.ask(
+        context, goods.HoldWish(wish.sku, wish.depot, sides, wish.weight_g, wish.inner, wish.least, wish.carton, source=wish.source)
+    )
     depot = context.get(Supplier, row.supplier_id, "depot")
     return Done(message=f"{depot.name} is asked to hold {row.number}" if row.state == "asked" else f"{row.number} is held there again")
 
@@ -330,7 +336,7 @@ def change(context: WriteContext, number: Big, wish: HeldChangeAsk) -> Done:
     if wish.seasons is not None:
         seasons = [one.model_dump(mode="json") for one in wish.seasons]
     service = None if wish.service is None else round(wish.service * 10_000)
-    made = goods.HeldChange(sides, wish.weight_g, wish.inner, wish.least, service, seasons)
+    made = goods.HeldChange(sides, wish.weight_g, wish.inner, wish.carton, wish.least, service, seasons)
     return Done(message=f"{goods.change(context, number, wish.version, made).number} is saved")
 
 

@@ -58,6 +58,10 @@ class CountsAsk(VersionedAsk):
     lines: Annotated[list[CountAsk], Field(min_length=1, max_length=500)]
 
 
+class LeftAsk(VersionedAsk):
+    tracking: Annotated[str, Field(max_length=100)] = ""
+
+
 class SettleLineAsk(VersionedAsk):
     how: Literal["claim", "written_off"]
 
@@ -116,6 +120,7 @@ def _load(context: Context, row: Inbound) -> LoadOut:
         depot_calls=depot.kind not in UNCALLED,
         sender=context.get(Supplier, row.from_id, "supplier").name if row.from_id else "",
         own=row.from_id is None,
+        sender_calls=row.from_id is not None and context.get(Supplier, row.from_id, "supplier").kind not in UNCALLED,
         state=row.state,
         message=row.message,
         due=row.due,
@@ -195,6 +200,12 @@ def order_load(context: WriteContext, number: Big, ask: VersionedAsk) -> Done:
     """Buy it, once; or say that we send it."""
     row = loads.order(context, number, ask.version)
     return Done(message=f"load {row.reference} is {'on its way' if row.from_id is None else 'ordered'}")
+
+
+@router.post("/loads/{number}/left")
+def load_left(context: WriteContext, number: Big, ask: LeftAsk) -> Done:
+    """A supplier without an interface has sent it."""
+    return Done(message=f"load {loads.left(context, number, ask.version, ask.tracking).reference} is on its way")
 
 
 @router.post("/loads/{number}/drop")

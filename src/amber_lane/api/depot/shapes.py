@@ -37,7 +37,7 @@ class AheadOut(BaseModel):
 
 class HeldRow(BaseModel):
     """One SKU that a depot holds. mean: units a day; order: units proposed now; order_in: days until it should be ordered; run_out: the
-    chance of running out before a load ordered today arrives; cover: days that it lasts."""
+    chance of running out where it is ordered at the next look only; cover: days that it lasts."""
 
     id: int
     version: int
@@ -108,6 +108,8 @@ class HeldGoodsOut(BaseModel):
     service: float
     own_service: bool
     carton: int
+    own_carton: int
+    review: int
     inner: int
     least: int
     sides: list[int]
@@ -225,6 +227,7 @@ class LoadOut(BaseModel):
     depot_calls: bool
     sender: str
     own: bool
+    sender_calls: bool
     state: str
     message: str
     due: date | None

@@ -12,7 +12,7 @@ from ...core import address, address_parts
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.orders import FillPlan, Hold, Order, OrderLine
-from ...data.setup import Origin, Store, Supplier
+from ...data.setup import BY_SHEETS, Origin, Store, Supplier
 from ...services.base.context import Context
 from ...services.base.regional import home_of
 from ...services.fulfilment import parcel_tracking
@@ -380,7 +380,7 @@ def _purchases(context: Context, number: int) -> list[PurchaseOut]:
             reference=row.reference,
             their_number=row.their_number,
             supplier=suppliers[row.supplier_id].name,
-            by_sheets=suppliers[row.supplier_id].kind == "sheet",
+            by_sheets=suppliers[row.supplier_id].kind in BY_SHEETS,
             state=row.state,
             message=row.message,
             noted=row.noted,

@@ -40,7 +40,7 @@ def _reorder(context: Context) -> Iterator[Alert]:
             AlertKey("reorder", row.held.id),
             "depot",
             "Order for the depot",
-            f"{name}: {row.stock.there} left at {row.depot.name}, {chance} % chance of running out before a load ordered today arrives",
+            f"{name}: {row.stock.there} left at {row.depot.name}, {chance} % chance of running out if it is ordered at the next look only",
             f"{allowed:g} % are allowed; {float(found.wanted.moments.mean[n]):.1f} are sold a day, a load takes {row.lead.days:.0f} days",
             context.now,
             AlertStep(f"Order {units:,}, {show(units * row.unit_cost, home)}", act=True),

@@ -30,6 +30,11 @@ from .alert import SHOWN, Alert, AlertKey, AlertStep, Doing, Member, Source, act
 NAMES = {
     "purchase": ("purchase order", "purchase orders"),
     "sample": ("sample", "samples"),
+    "load": ("load for a depot", "loads for depots"),
+    "load_notice": ("notice of a load", "notices of loads"),
+    "hold": ("question to a depot", "questions to a depot"),
+    "hold_answer": ("answer to a depot", "answers to a depot"),
+    "count_again": ("request to count again", "requests to count again"),
     "cancel": ("cancellation", "cancellations"),
     "recall": ("request to stop a purchase order", "requests to stop purchase orders"),
     "refund": ("refund", "refunds"),
@@ -38,6 +43,7 @@ NAMES = {
     "listing": ("change of a listing", "changes of listings"),
 }
 STATIONS = {"purchase": "orders", "sample": "orders", "cancel": "orders", "recall": "orders", "refund": "orders", "listing": "watch"}
+STATIONS |= dict.fromkeys(("load", "load_notice", "hold", "hold_answer", "count_again"), "depot")
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ import numpy as np
 from sqlalchemy import BigInteger, func, select, type_coerce
 from sqlalchemy.orm import Session
 
+from ...connectors.kinds import DEPOTS
 from ...core.money import Bools, Ints
 from ...core.numbers import PPM
 from ...data.columns import coded, fetch_columns, or_none, place_of
@@ -193,7 +194,9 @@ class Finder:
 
     def _mask(self, context: Context, ask: Search, goods: Goods, view: View) -> Bools:
         mask = goods.offer != OFFERS.index("gone")
-        if ended := list(context.session.scalars(select(Supplier.id).where(Supplier.ended_at.is_not(None)))):
+        # What a depot holds is ours already.
+        none = Supplier.ended_at.is_not(None) | Supplier.kind.in_(DEPOTS)
+        if ended := list(context.session.scalars(select(Supplier.id).where(none))):
             mask &= ~np.isin(goods.supplier, np.array(ended, dtype=np.int64))
         if ask.words.strip():
             hit = np.zeros(len(goods.ids), dtype=np.bool_)

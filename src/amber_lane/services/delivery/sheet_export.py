@@ -17,9 +17,10 @@ from ...connectors.payloads import CancelPayload, FulfilmentPayload, ListingPayl
 from ...core.states import OUTBOX, PURCHASE
 from ...data.base import by_index
 from ...data.bulk import by_id
+from ...data.depot import Inbound
 from ...data.orders import PurchaseOrder
 from ...data.outbox import IS_OPEN, AuditEntry, Outbox, SheetOut
-from ...data.setup import Store, Supplier
+from ...data.setup import BY_SHEETS, Store, Supplier
 from ...data.shelf import Listing
 from ...data.source import Sample
 from ...data.tallies import tally
@@ -33,7 +34,7 @@ from . import effects
 
 # What is taken out for whom: the kinds of outbox rows.
 WHATS: dict[str, tuple[str, tuple[str, ...]]] = {
-    "purchases": ("supplier", ("purchase", "sample")),
+    "purchases": ("supplier", ("purchase", "sample", "load")),
     "changes": ("store", ("listing",)),
     "tracking": ("store", ("fulfilment", "cancel", "refund")),
 }
@@ -74,7 +75,7 @@ def _partners(context: Context) -> list[tuple[str, Any]]:
     return [
         (owner, row)
         for owner, table in (("store", Store), ("supplier", Supplier))
-        for row in context.session.scalars(select(table).where(table.kind == "sheet"))
+        for row in context.session.scalars(select(table).where(table.kind.in_(BY_SHEETS)))
     ]
 
 
@@ -82,7 +83,7 @@ def _rows(context: Context, owner: str, number: int, what: str) -> tuple[Any, li
     if what not in WHATS or WHATS[what][0] != owner:
         raise Conflict("there is no such sheet for this partner")
     row: Any = context.get(Supplier if owner == "supplier" else Store, number, owner)
-    if row.kind != "sheet":
+    if row.kind not in BY_SHEETS:
         if what == "purchases":
             raise Conflict(f"{row.name} takes purchase orders by its interface; a sheet too would buy them twice")
         raise Conflict(f"{row.name} takes changes by its interface")
@@ -208,6 +209,8 @@ def _still(context: Context, row: Outbox) -> bool:
         return state == "sent"
     if row.kind == "sample":
         return context.session.scalar(select(Sample.state).where(Sample.reference == row.key)) == "asked"
+    if row.kind == "load":
+        return context.session.scalar(select(Inbound.state).where(Inbound.reference == row.key)) == "ordered"
     newer = select(Outbox.id).where(Outbox.subject == row.subject, Outbox.id > row.id, Outbox.kind == row.kind)
     return context.session.scalar(newer.limit(1)) is None
 

@@ -46,6 +46,11 @@ class Want:
     weight_g: int
     sides: tuple[int, int, int]
     inner: int = 1
+    carton: int = 0
+
+    @property
+    def boxed(self) -> Boxed:
+        return Boxed(self.key, self.units, self.weight_g, self.sides, self.inner, self.carton)
 
     @property
     def packs(self) -> int:
@@ -120,7 +125,7 @@ def bulk_of(facts: Facts, depot: Supplier, want: Want, limits: CartonLimits, cou
     supplier = facts.suppliers[want.item.supplier_id]
     try:
         cost = load_cost(facts, supplier, [want], country)
-        cartons = pack(limits, [Boxed(want.key, want.units, want.weight_g, want.sides, want.inner)])
+        cartons = pack(limits, [want.boxed])
     except (NoRate, ValueError):
         return None
     nano = nano_between(worth, supplier.currency, depot.currency)

@@ -44,6 +44,7 @@ class HoldWish:
     weight_g: int
     inner: int = 1
     least: int = 0
+    carton: int = 0
     kind: str = ""
     source: int | None = None
 
@@ -66,7 +67,7 @@ def ask(context: Context, wish: HoldWish) -> HeldGoods:
         row.version += 1
     part = source[1] if source else None
     row.sides, row.weight_g, row.value, row.kind = list(wish.sides), wish.weight_g, value, kind
-    row.inner, row.least, row.asked_at, row.message = wish.inner, wish.least, context.now, ""
+    row.inner, row.least, row.carton, row.asked_at, row.message = wish.inner, wish.least, wish.carton, context.now, ""
     row.source_id, row.source_num, row.source_den = (source[0].id, part.numerator, part.denominator) if source and part else (None, 1, 1)
     row.pictures = _pictures(context, sku.id)
     context.session.add(row)
@@ -124,8 +125,10 @@ def _check(context: Context, depot: Supplier, wish: HoldWish, value: int, kind: 
         wrong["sides"] = f"must be three lengths of 1 to {SIDE_MOST:,} mm"
     if not 0 < wish.weight_g <= WEIGHT_MOST:
         wrong["weight_g"] = "must be its weight in grams, as it is packed"
-    if not 1 <= wish.inner <= 10_000 or not 0 <= wish.least <= 1_000_000:
+    if not 1 <= wish.inner <= 10_000 or not 0 <= wish.least <= 1_000_000 or not 0 <= wish.carton <= 100_000:
         wrong["inner"] = "must be units from 1"
+    if wish.carton and wish.inner > 0 and wish.carton % wish.inner:
+        wrong["carton"] = f"must be whole packs of {wish.inner}"
     if wrong:
         raise Invalid("say what it weighs and measures as it is packed", wrong)
     if terms.weight_most and wish.weight_g > terms.weight_most:
@@ -207,6 +210,7 @@ class HeldChange:
     sides: tuple[int, int, int] | None = None
     weight_g: int | None = None
     inner: int | None = None
+    carton: int | None = None
     least: int | None = None
     service: int | None = None
     seasons: Sequence[dict[str, Any]] | None = None
@@ -219,9 +223,10 @@ def change(context: Context, number: int, version: int | None, wanted: HeldChang
     sides = wanted.sides or (row.sides[0], row.sides[1], row.sides[2])
     weight = row.weight_g if wanted.weight_g is None else wanted.weight_g
     inner, least = (row.inner if wanted.inner is None else wanted.inner), (row.least if wanted.least is None else wanted.least)
+    carton = row.carton if wanted.carton is None else wanted.carton
     depot = context.get(Supplier, row.supplier_id, "depot")
-    _check(context, depot, HoldWish(row.sku_id, depot.id, sides, weight, inner, least), 0, row.kind)
-    row.sides, row.weight_g, row.inner, row.least = list(sides), weight, inner, least
+    _check(context, depot, HoldWish(row.sku_id, depot.id, sides, weight, inner, least, carton), 0, row.kind)
+    row.sides, row.weight_g, row.inner, row.least, row.carton = list(sides), weight, inner, least, carton
     if wanted.service is not None:
         if wanted.service and not 500_000 <= wanted.service <= 999_000:
             raise Invalid("it can be there on 50 to 99.9 % of days", {"service": "must be 50 to 99.9 %"})
@@ -245,7 +250,7 @@ def _season(one: dict[str, Any]) -> dict[str, Any]:
     return {"name": str(one.get("name", ""))[:60], "first": first.isoformat(), "last": last.isoformat(), "times": times}
 
 
-CHANGED = ("sides", "weight_g", "inner", "least", "service", "seasons")
+CHANGED = ("sides", "weight_g", "inner", "carton", "least", "service", "seasons")
 
 
 def _as_it_is(row: HeldGoods) -> dict[str, Any]:

@@ -13,7 +13,7 @@ from ...connectors.depot_payloads import LoadPayload, NoticeCarton, NoticeLine, 
 from ...connectors.payloads import BoughtAddress, BoughtLine
 from ...connectors.protocols import PurchaseAnswer
 from ...core.books import allocate
-from ...core.cartons import Boxed, pack
+from ...core.cartons import pack
 from ...core.currency import show
 from ...core.states import LOAD, LOAD_COMING
 from ...data.bulk import by_id
@@ -71,7 +71,7 @@ def plan(context: Context, depot: int, lines: Sequence[LoadLine], own: bool = Fa
     )
     prices, costs = _money(context, row, supplier, source, wants, lines)
     try:
-        cartons = pack(limits_of(terms), [Boxed(w.key, w.units, w.weight_g, w.sides, w.inner) for w in wants])
+        cartons = pack(limits_of(terms), [want.boxed for want in wants])
     except ValueError as error:
         raise Invalid(_named(str(error), goods)) from error
     received = allocate(terms.receive * len(cartons), [want.units for want in wants])
@@ -134,7 +134,7 @@ def _named(message: str, goods: dict[int, HeldGoods]) -> str:
 def _want(context: Context, held: HeldGoods, units: int) -> Want:
     item = context.get(Item, held.source_id or held.item_id or 0, "item")
     sides = (held.sides[0], held.sides[1], held.sides[2])
-    return Want(held.id, item, units, held.source_num, held.source_den, held.weight_g, sides, held.inner)
+    return Want(held.id, item, units, held.source_num, held.source_den, held.weight_g, sides, held.inner, held.carton)
 
 
 def _source_of(context: Context, wants: Sequence[Want]) -> Supplier:
@@ -237,6 +237,17 @@ def _notify(context: Context, row: Inbound, depot: Supplier, lines: Sequence[Inb
 
 def lines_of(context: Context, load: int) -> list[InboundLine]:
     return list(context.session.scalars(select(InboundLine).where(InboundLine.inbound_id == load).order_by(InboundLine.line_no)))
+
+
+def left(context: Context, number: int, version: int | None, tracking: str) -> Inbound:
+    """A supplier without an interface has sent a load, by a person's word."""
+    row = context.get_version(Inbound, number, version, "load")
+    source = context.get(Supplier, row.from_id or 0, "supplier")
+    if source.kind not in UNCALLED:
+        raise Conflict(f"{source.name} tells by its interface when it has sent it")
+    row.state, row.left_at, row.tracking = LOAD.step(row.state, "leave"), context.now, tracking.strip()[:100]
+    context.log("load.left", row.reference, f"{source.name} has sent load {row.reference}")
+    return row
 
 
 @undoing.undoes("load.order")

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from sqlalchemy import func, select
 
 from ...core import reorder_plan, stock_ahead
-from ...core.cartons import fits, litres
+from ...core.cartons import Boxed, litres
 from ...core.reorder_plan import Chosen, Stocks, Wanted
 from ...data.bulk import by_id, in_chunks
 from ...data.depot import DepotTerms, HeldGoods
@@ -110,7 +110,7 @@ def _rows(context: Context, only: Collection[int] | None) -> list[Goods]:
                 leads[one.id],
                 [(load.due, line.units) for load, line in coming.get(one.id, [])],
                 mine.promised + owed.get(one.id, 0),
-                max(fits(limits_of(terms[one.supplier_id]), one.weight_g, sides, one.inner), one.inner),
+                max(Boxed(one.id, 1, one.weight_g, sides, one.inner, one.carton).most(limits_of(terms[one.supplier_id])), one.inner),
                 unit,
                 earned.get(one.sku_id, 0) or unit // 2,
                 terms[one.supplier_id].storage * litres(sides) / 1_000_000,

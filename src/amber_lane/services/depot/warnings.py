@@ -57,7 +57,7 @@ def written(context: Context, found: ReorderPlan, due: list[int]) -> tuple[str, 
         chance = round(100 * float(found.wanted.out[n]))
         lines.append(
             f"- {row.sku.code} {row.sku.title}: order {units}, about {show(units * row.unit_cost, home)}. {row.stock.there} are at "
-            f"{row.depot.name}; the chance of running out before a load of today arrives is {chance} %."
+            f"{row.depot.name}; the chance of running out is {chance} % if it is ordered at the next look only."
         )
     if len(due) > 30:
         lines.append(f"- and {len(due) - 30} more")

@@ -9,7 +9,7 @@ import numpy as np
 from sqlalchemy import select
 
 from ...connectors.kinds import DEPOTS
-from ...core.cartons import fits
+from ...core.cartons import Boxed
 from ...core.holding import Worth, usual_load, worth
 from ...data.bulk import in_chunks
 from ...data.depot import DepotTerms, HeldGoods
@@ -115,7 +115,7 @@ class _Looking:
             return None
         limits = limits_of(terms)
         inner = held.inner if held else 1
-        carton = fits(limits, max(weight, 1), sides, inner)
+        carton = Boxed(sku.id, 1, max(weight, 1), sides, inner, held.carton if held else 0).most(limits)
         fees = fees_of(self.facts, depot, terms, store.country, weight)
         direct = in_money(self.context, listing.landed or 0, listing.currency, depot.currency, self.home)
         if not carton or fees is None or direct is None or item.offer == "gone":

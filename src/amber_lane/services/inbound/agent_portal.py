@@ -14,7 +14,7 @@ from ...connectors.protocols import PurchaseAnswer
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, PurchaseLine, PurchaseOrder
 from ...data.outbox import Outbox
-from ...data.setup import Person, Store, Supplier
+from ...data.setup import BY_SHEETS, Person, Store, Supplier
 from ...data.source import Item
 from ...data.transit import Parcel, ParcelLine
 from ..base.context import Context
@@ -130,7 +130,7 @@ def take_out(context: Context, person: Person) -> tuple[list[str], list[list[Any
         for number in person.scope.get("suppliers") or []:
             supplier = context.get(Supplier, number, "supplier")
             waits = select(Outbox.id).where(Outbox.target == f"supplier:{number}", Outbox.kind == "purchase", Outbox.state == "waiting")
-            if supplier.kind == "sheet" and context.session.scalar(waits.limit(1)):
+            if supplier.kind in BY_SHEETS and context.session.scalar(waits.limit(1)):
                 sheet_export.take_out(context, "supplier", number, "purchases")
     open_ones = select(PurchaseOrder.reference).join(Order, Order.id == PurchaseOrder.order_id)
     names = list(

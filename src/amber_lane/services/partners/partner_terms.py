@@ -15,7 +15,7 @@ from ...core.currency import show
 from ...core.ids import check_country
 from ...data.lanes import Lane
 from ...data.outbox import AuditEntry
-from ...data.setup import Carrier, FeeRow, Origin, Service, Setting, Store, Supplier
+from ...data.setup import BY_SHEETS, Carrier, FeeRow, Origin, Service, Setting, Store, Supplier
 from ...data.source import Item
 from ..base import undoing
 from ..base.context import Context
@@ -47,7 +47,9 @@ def take_reported(context: Context, row: object, account: Account) -> None:
 
 def send_to(context: Context, country: str) -> None:
     """A store in a country that suppliers by sheets do not send to yet: they send there as they do elsewhere, until told otherwise."""
-    for origin in context.session.scalars(select(Origin).join(Supplier, Supplier.id == Origin.supplier_id).where(Supplier.kind == "sheet")):
+    for origin in context.session.scalars(
+        select(Origin).join(Supplier, Supplier.id == Origin.supplier_id).where(Supplier.kind.in_(BY_SHEETS))
+    ):
         services = context.session.scalars(select(Service).where(Service.origin_id == origin.id).order_by(Service.id)).all()
         there = {one.code for one in services if one.country == country}
         for one in {one.code: one for one in reversed(services) if one.code not in there}.values():

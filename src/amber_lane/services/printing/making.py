@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from PIL import Image
@@ -49,14 +50,17 @@ def due(s: Session) -> list[int]:
 
 def make(db: Database, context_of: Callable[[Session], Context], progress: Callable[[int, int], None]) -> int:
     """Make all files that are due, and open the lanes that waited for them. progress may raise to stop. Returns how many were made."""
-    maker, done = _Maker(db), 0
+    maker, looks, done = _Maker(db), _Maker(db), 0
     with db.reading() as s:
         wanted = [_wanted(row, version) for chunk in in_chunks(due(s)) for row, version in s.execute(_both(chunk)).tuples()]
     # The largest of each drawing first: smaller ones are made from it.
     wanted.sort(key=lambda one: (one.source, -maker.most(one), one.row))
     for start in range(0, len(wanted), STEP):
         part = wanted[start : start + STEP]
-        made = [(one, maker.file(one), maker.preview(one)) for one in part]
+        # Both are work on pixels, which two cores do side by side.
+        with ThreadPoolExecutor(1) as beside:
+            previews = beside.map(looks.preview, part)
+            made = list(zip(part, [maker.file(one) for one in part], previews, strict=True))
         with db.writing() as s:
             context = context_of(s)
             rows = {row.id: row for row in s.scalars(select(LanePrint).where(LanePrint.id.in_([one.row for one in part])))}

@@ -18,7 +18,7 @@ from ...core.states import OUTBOX, PURCHASE
 from ...data.bulk import by_id
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.outbox import Outbox
-from ...data.setup import Store, Supplier
+from ...data.setup import BY_SHEETS, Store, Supplier
 from ...data.source import Item
 from ...sheets import ubl
 from ...sheets.table import csv_bytes
@@ -107,7 +107,7 @@ def send_by_mail(context: Context, made: Iterable[PurchaseOrder]) -> None:
         by_supplier.setdefault(one.supplier_id, []).append(one)
     for number, purchases in by_supplier.items():
         supplier = context.get(Supplier, number, "supplier")
-        if supplier.kind != "sheet" or supplier.order_road != "mail" or "@" not in supplier.mail:
+        if supplier.kind not in BY_SHEETS or supplier.order_road != "mail" or "@" not in supplier.mail:
             continue
         keys = [one.reference for one in purchases]
         rows = list(context.session.scalars(select(Outbox).where(Outbox.key.in_(keys), Outbox.state == "waiting").order_by(Outbox.id)))

@@ -76,7 +76,7 @@ useKeys('Depot', [
         ><Empty
           title="No depot holds stock of yours"
           message="What sells steadily is cheaper and faster from a depot near your buyers. Connect one, and every SKU is weighed: what it costs now, what it would cost from there, and what would be tied up."
-          ><RouterLink to="/setup/suppliers"><Btn kind="main">Connect a depot</Btn></RouterLink></Empty
+          ><RouterLink to="/setup/partners"><Btn kind="main">Connect a depot</Btn></RouterLink></Empty
         ></template
       >
       <StockAhead v-if="view === 'ahead'" :of="data!" class="min-h-0 flex-1" @plan="planning = true" @show="show" />

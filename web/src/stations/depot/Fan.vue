@@ -33,7 +33,7 @@ const marks = computed(() => [0, Math.round(days.value / 2), days.value - 1])
       <path :d="band" class="fill-pine-wash" />
       <line x1="0" :x2="W" :y1="H" :y2="H" class="stroke-rule" />
       <line x1="0" :x2="W" :y1="y(point)" :y2="y(point)" class="stroke-ink" stroke-dasharray="4 3" />
-      <text x="2" :y="y(point) - 3" class="fill-ink text-[10px]">reorder point {{ point }}</text>
+      <text :x="W" :y="y(point) - 3" class="fill-ink text-[10px]" text-anchor="end">reorder point {{ point }}</text>
       <path :d="line(ahead.expected)" fill="none" class="stroke-pine" stroke-width="2" />
       <g v-for="one in arrivals" :key="one.day">
         <rect :x="x(one.day) - 5" y="4" width="10" height="10" class="fill-sheet stroke-ink" />

@@ -42,9 +42,10 @@ const parts = [
             days</b
           >
           <span class="text-soft">{{ full.lead_seen ? ` (by ${plural(full.lead_seen, 'load')})` : ' (as they say)' }}</span>. With
-          {{ count(row.there) }} there{{ row.coming ? ` and ${count(row.coming)} on the way` : '' }}, the chance of running out before a
-          load ordered today arrives is <b :class="row.run_out > 1 - full.service / 100 ? 'text-brick' : ''">{{ chance(row.run_out) }}</b>;
-          you allow {{ percent(100 - full.service, 1) }}.
+          {{ count(row.there) }} there{{ row.coming ? ` and ${count(row.coming)} on the way` : '' }}, the next look is in
+          {{ plural(full.review, 'day') }}: if it is ordered only then, the chance of running out before it arrives is
+          <b :class="row.run_out > 1 - full.service / 100 ? 'text-brick' : ''">{{ chance(row.run_out) }}</b>; you allow
+          {{ percent(100 - full.service, 1) }}.
         </p>
         <Fan
           class="mt-3"

@@ -15,6 +15,7 @@ const emit = defineEmits<{ close: [] }>()
 const sides = ref([...props.of.sides])
 const weight = ref(props.of.weight_g)
 const inner = ref(props.of.inner)
+const carton = ref(props.of.own_carton)
 const least = ref(props.of.least)
 const service = ref(props.of.own_service ? String(props.of.service) : '')
 const seasons = ref(props.of.seasons.map((one) => ({ ...one, times: (one.times / 1_000_000).toString() })))
@@ -36,6 +37,7 @@ const save = () =>
             sides: sides.value,
             weight_g: weight.value,
             inner: inner.value,
+            carton: carton.value,
             least: least.value,
             service: service.value.trim() ? Number(service.value.replace(',', '.')) : 0,
             seasons: seasons.value
@@ -65,7 +67,7 @@ const end = async () => {
 
 <template>
   <Modal open wide :title="`How ${of.row.title} is held`" @close="emit('close')">
-    <Measures v-model:sides="sides" v-model:weight="weight" v-model:inner="inner" :wrong="wrong" />
+    <Measures v-model:sides="sides" v-model:weight="weight" v-model:inner="inner" v-model:carton="carton" :wrong="wrong" />
     <div class="mt-3 grid grid-cols-2 gap-3">
       <label class="block"
         ><span class="label">Shall be there on so many of 100 days</span

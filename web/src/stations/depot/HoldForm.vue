@@ -13,13 +13,22 @@ const emit = defineEmits<{ close: [] }>()
 const sides = ref([...props.of.sides])
 const weight = ref(props.of.weight_g)
 const inner = ref(1)
+const carton = ref(0)
 const { error, wrong, busy, sendAct } = useForm()
 const save = () =>
   sendAct(
     () =>
       take(
         api.POST('/api/v1/depot/goods', {
-          body: { sku: props.of.sku, depot: props.of.depot, sides: sides.value, weight_g: weight.value, inner: inner.value, least: 0 },
+          body: {
+            sku: props.of.sku,
+            depot: props.of.depot,
+            sides: sides.value,
+            weight_g: weight.value,
+            inner: inner.value,
+            carton: carton.value,
+            least: 0,
+          },
         }),
       ),
     () => emit('close'),
@@ -34,7 +43,7 @@ const save = () =>
     :message="`It is told what one unit measures and weighs as it is packed, and what it is worth. ${of.depot_name} says yes, no with a reason, or asks something first.`"
     @close="emit('close')"
   >
-    <Measures v-model:sides="sides" v-model:weight="weight" v-model:inner="inner" :wrong="wrong" />
+    <Measures v-model:sides="sides" v-model:weight="weight" v-model:inner="inner" v-model:carton="carton" :wrong="wrong" />
     <p v-if="of.guessed" class="mt-2 text-xs text-amber-ink">
       The three lengths are guessed from the weight. Measure one, or ask {{ of.supplier }}.
     </p>

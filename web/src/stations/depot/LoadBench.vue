@@ -7,7 +7,7 @@ import Tag from '@/parts/Tag.vue'
 import { count, dateOf, money, plural } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import LoadSteps from './LoadSteps.vue'
-import { countAgain, dropLoad, orderLoad, paper, settle, type Load, type LoadLine } from './depot'
+import { countAgain, dropLoad, loadLeft, orderLoad, paper, settle, type Load, type LoadLine } from './depot'
 
 const props = defineProps<{ load: Load }>()
 const { error, busy, sendAct } = useForm()
@@ -60,6 +60,7 @@ const moneyBack = () =>
     <p v-if="load.message" class="mt-2 rounded bg-amber-wash px-2.5 py-1.5 text-amber-ink">{{ load.message }}</p>
     <p class="mt-3 flex flex-wrap gap-2">
       <Btn v-if="load.state === 'planned'" kind="main" @click="orderLoad(load)">{{ load.own ? 'It is on its way' : 'Order it' }}</Btn>
+      <Btn v-if="load.state === 'ordered' && !load.own && !load.sender_calls" small @click="loadLeft(load)">They have sent it</Btn>
       <Btn v-if="['planned', 'refused'].includes(load.state)" @click="dropLoad(load)">Drop it</Btn>
       <Btn v-if="load.depot_calls && load.state === 'counted' && load.lines.some((one) => one.difference)" small @click="countAgain(load)"
         >Ask to count again</Btn

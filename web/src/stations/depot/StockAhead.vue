@@ -45,7 +45,11 @@ const short = computed(() =>
 )
 function next(one: Held): { words: string; tone: 'waits' | 'loss' | 'plain' | 'good' } {
   if (one.order) return { words: `Order ${count(one.order)} today`, tone: 'waits' }
-  if (one.slow) return { words: one.mean ? `${count(Math.round(one.there / one.mean))} days: too many` : 'not sold', tone: 'loss' }
+  if (one.slow)
+    return {
+      words: one.mean && one.there / one.mean < 730 ? `${count(Math.round(one.there / one.mean))} days: too many` : 'over 2 years',
+      tone: 'loss',
+    }
   if (one.state === 'ended') return { words: 'no more is sent', tone: 'plain' }
   if (one.order_in === null) return { words: 'not sold', tone: 'plain' }
   if (one.order_in === 0) return { words: 'put off', tone: 'plain' }

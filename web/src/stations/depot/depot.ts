@@ -52,6 +52,8 @@ export const countAgain = (load: { id: number; version: number }) =>
   act(() => take(api.POST('/api/v1/depot/loads/{number}/count-again', { ...path(load.id), body: { version: load.version } })))
 export const orderLoad = (load: Load) =>
   act(() => take(api.POST('/api/v1/depot/loads/{number}/order', { ...path(load.id), body: { version: load.version } })))
+export const loadLeft = (load: Load) =>
+  act(() => take(api.POST('/api/v1/depot/loads/{number}/left', { ...path(load.id), body: { version: load.version, tracking: '' } })))
 export const dropLoad = (load: Load) =>
   act(() => take(api.POST('/api/v1/depot/loads/{number}/drop', { ...path(load.id), body: { version: load.version } })))
 export const paper = (load: Load, name: 'labels' | 'packing' | 'despatch', sheets = false): string =>

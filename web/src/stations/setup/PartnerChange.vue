@@ -42,7 +42,7 @@ const pause = (paused: boolean) =>
   go(() => take(api.POST('/api/v1/setup/partners/{owner}/{number}/pause', { ...path, body: { version, paused } })))
 const disconnect = () => go(() => take(api.POST('/api/v1/setup/partners/{owner}/{number}/disconnect', { ...path, body: { version } })))
 const remove = () => go(() => take(api.POST('/api/v1/setup/partners/{owner}/{number}/delete', { ...path, body: { version } })))
-const called = computed(() => !['sheet', 'program', 'folder'].includes(props.partner.kind))
+const called = computed(() => !['sheet', 'program', 'folder', 'depot_sheet'].includes(props.partner.kind))
 const again = () =>
   called.value
     ? emit('link', props.partner)

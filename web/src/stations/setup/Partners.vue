@@ -38,6 +38,7 @@ const sheets = ref<Partner | null>(null)
 const token = ref<{ token: string; store: string } | null>(null)
 const renewing = ref<Partner | null>(null)
 const BY_SHEETS = ['folder', 'sheet']
+const DEPOTS = ['depot_api', 'depot_sheet']
 function joined(one: Schema<'Joined'>, kind: string) {
   joining.value = null
   if (one.token) token.value = { token: one.token, store: one.name }
@@ -113,7 +114,13 @@ watch(
 )
 /** What works by sheets is read by nobody's clock. */
 const switchesOf = (one: Partner) =>
-  one.kind !== 'sheet' ? one.switches : one.owner === 'supplier' ? {} : { replacements: one.switches.replacements! }
+  DEPOTS.includes(one.kind)
+    ? {}
+    : one.kind !== 'sheet'
+      ? one.switches
+      : one.owner === 'supplier'
+        ? {}
+        : { replacements: one.switches.replacements! }
 const TONE: Record<string, 'good' | 'loss' | 'waits' | 'plain'> = { good: 'good', broken: 'loss', failing: 'waits' }
 /** What a partner allows: calls at its last answer, and what a store may show. */
 function bounds(one: Partner): string {
@@ -237,13 +244,14 @@ async function renew() {
               small
               @click="renewing = one"
               >New token</Btn
-            ><template v-else-if="one.kind === 'sheet'"
+            ><template v-else-if="['sheet', 'depot_sheet'].includes(one.kind)"
               ><Btn v-if="one.owner === 'store'" small @click="bring = one">Import listings</Btn
               ><Btn small @click="sheets = one">Sheets out</Btn></template
             ><template v-else-if="one.kind !== 'by_hand'"
               ><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template
             ><Btn v-if="one.owner === 'supplier'" small @click="services = one">Services</Btn
-            ><Btn v-if="one.owner === 'supplier' && one.kind !== 'sheet'" small @click="looks = one">Sweeps</Btn
+            ><Btn v-if="one.owner === 'supplier' && one.kind !== 'sheet' && !DEPOTS.includes(one.kind)" small @click="looks = one"
+              >Sweeps</Btn
             ><Btn v-if="one.owner === 'supplier'" small @click="terms = one">Terms</Btn
             ><Btn small :aria-label="`Change ${one.name}`" @click="changing = one">Change</Btn>
           </div>

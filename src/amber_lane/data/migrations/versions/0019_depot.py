@@ -92,6 +92,7 @@ def upgrade() -> None:
     sa.Column('kind', sa.Text(), nullable=False),
     sa.Column('pictures', Json(), nullable=False),
     sa.Column('inner', sa.BigInteger(), nullable=False),
+    sa.Column('carton', sa.BigInteger(), nullable=False),
     sa.Column('least', sa.BigInteger(), nullable=False),
     sa.Column('service', sa.BigInteger(), nullable=True),
     sa.Column('seasons', Json(), nullable=False),
