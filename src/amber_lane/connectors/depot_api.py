@@ -77,6 +77,10 @@ class _Terms(Wire):
     address: Buyer
 
 
+class _Picture(Wire):
+    name: Name
+
+
 class _Held(Wire):
     number: Name
     state: Short
@@ -186,6 +190,12 @@ class DepotApi:
             "height_mm": height, "value_minor": ask.value, "currency": ask.currency, "pictures": list(ask.pictures),
         }  # fmt: skip
         return self._told_held("PUT", f"/goods/{path_part(ask.number)}", body)
+
+    def keep_picture(self, data: bytes, kind: str) -> str:
+        try:
+            return self.call.tell_bytes("/pictures", data, kind, _Picture).name
+        except UnknownOutcome as error:
+            raise Unavailable(error.message) from error
 
     def answer_question(self, number: str, text: str) -> HoldAnswer:
         return self._told_held("POST", f"/goods/{path_part(number)}/answer", {"text": text})

@@ -11,10 +11,12 @@ from .errors import Refused
 from .payloads import Answer, PurchasePayload, SupplierPayload, payload_kind, read
 from .protocols import SupplierLink
 
-__all__ = ["CountAgainPayload", "HoldAnswerPayload", "HoldPayload", "LoadPayload", "NoticeCarton", "NoticeLine", "NoticePayload", "read"]
+__all__ = ["CountAgainPayload", "HoldAnswerPayload", "HoldPayload", "LoadPayload", "NoticeCarton", "NoticeLine", "NoticePayload"]
+__all__ += ["depot_link", "read"]
 
 
-def _depot(link: SupplierLink) -> DepotLink:
+def depot_link(link: object) -> DepotLink:
+    """A partner as a depot; Refused where it is none."""
     if not isinstance(link, DepotLink):
         raise Refused("this supplier holds no goods for others")
     return link
@@ -27,7 +29,10 @@ class LoadPayload(PurchasePayload):
 
 @payload_kind("hold")
 class HoldPayload(SupplierPayload):
-    """Asks a depot to hold goods. It knows them by our number, so the same again does no harm."""
+    """Asks a depot to hold goods. It knows them by our number, so the same again does no harm.
+
+    pictures: numbers of our own copies, or the names that the depot gave them.
+    """
 
     number: str
     title: str
@@ -36,7 +41,7 @@ class HoldPayload(SupplierPayload):
     sides: tuple[int, int, int]
     value: int
     currency: str
-    pictures: tuple[str, ...] = ()
+    pictures: tuple[int | str, ...] = ()
 
     @property
     def about(self) -> str:
@@ -47,11 +52,12 @@ class HoldPayload(SupplierPayload):
         return f"will you hold {self.title}?"
 
     def send(self, link: SupplierLink, key: str) -> Answer:
-        ask = HoldAsk(self.number, self.title, self.goods, self.weight_g, self.sides, self.value, self.currency, self.pictures)
-        return _depot(link).ask_to_hold(ask)
+        named = tuple(one for one in self.pictures if isinstance(one, str))
+        ask = HoldAsk(self.number, self.title, self.goods, self.weight_g, self.sides, self.value, self.currency, named)
+        return depot_link(link).ask_to_hold(ask)
 
     def ask(self, link: SupplierLink, key: str) -> Answer:
-        return next(iter(_depot(link).holdings([self.number])), None)
+        return next(iter(depot_link(link).holdings([self.number])), None)
 
 
 @payload_kind("hold_answer")
@@ -70,7 +76,7 @@ class HoldAnswerPayload(SupplierPayload):
         return self.text[:80]
 
     def send(self, link: SupplierLink, key: str) -> Answer:
-        return _depot(link).answer_question(self.number, self.text)
+        return depot_link(link).answer_question(self.number, self.text)
 
     def ask(self, link: SupplierLink, key: str) -> Answer:
         return None
@@ -113,7 +119,7 @@ class NoticePayload(SupplierPayload):
             CartonNotice(one.sscc, one.weight_g, tuple((line.goods, line.units, line.lot, line.best_before) for line in one.lines))
             for one in self.cartons
         )
-        return _depot(link).announce(LoadNotice(self.reference, self.sender, cartons))
+        return depot_link(link).announce(LoadNotice(self.reference, self.sender, cartons))
 
     def ask(self, link: SupplierLink, key: str) -> Answer:
         return None
@@ -134,7 +140,7 @@ class CountAgainPayload(SupplierPayload):
         return "please count it again"
 
     def send(self, link: SupplierLink, key: str) -> Answer:
-        return _depot(link).count_again(self.reference)
+        return depot_link(link).count_again(self.reference)
 
     def ask(self, link: SupplierLink, key: str) -> Answer:
         return None

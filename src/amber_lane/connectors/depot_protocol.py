@@ -30,7 +30,8 @@ class DepotTold:
 
 @dataclass(frozen=True)
 class HoldAsk:
-    """Goods that it is asked to hold. number: ours, by which both call them; sides: mm; value: of one, minor units; pictures: addresses."""
+    """Goods that it is asked to hold. number: ours, by which both call them; sides: mm; value: of one, minor units; pictures: by
+    the names that the depot gave them."""
 
     number: str
     title: str
@@ -124,6 +125,10 @@ class DepotLink(SupplierLink, Protocol):
     """A depot that holds our goods: its purchases are orders to send some of them."""
 
     def depot_terms(self) -> DepotTold: ...
+    def keep_picture(self, data: bytes, kind: str) -> str:
+        """Hand over a picture; its name there is made of the picture itself, so the same again changes nothing."""
+        ...
+
     def ask_to_hold(self, ask: HoldAsk) -> HoldAnswer:
         """It knows goods by our number: the same again changes nothing."""
         ...

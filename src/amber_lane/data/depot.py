@@ -184,6 +184,8 @@ class DepotEntry(Row):
     there: Mapped[int]
     worth: Mapped[int]
     value: Mapped[int]
+    # What somebody pays for goods that are gone, as a supplier who takes them back.
+    paid: Mapped[int] = mapped_column(default=0)
     # What it belongs to, so that it is never written twice.
     once: Mapped[str] = mapped_column(default="")
     inbound_id: Mapped[int | None] = mapped_column(ForeignKey("inbound.id"))

@@ -240,7 +240,8 @@ def _fill(context: Context, load: Inbound, lines: list[tuple[HeldGoods, int]], s
                 damaged=1 if short else 0, note="a corner is crushed" if short else "",
             )
         )  # fmt: skip
-    load.billed = load.goods
+    load.freight = load.goods // 25
+    load.billed, load.goods = load.goods, load.goods - load.freight
 
 
 def send_more(house: AppState, world: str) -> None:

@@ -8,6 +8,7 @@ from typing import TypeVar
 from sqlalchemy import select
 
 from ..clock import Clock
+from ..connectors.depot_payloads import HoldPayload, depot_link
 from ..connectors.errors import Refused
 from ..connectors.payloads import Answer, ListingPayload, MailPayload, Payload, PurchasePayload, StorePayload, SupplierPayload
 from ..connectors.print_protocol import PrintLink
@@ -76,6 +77,20 @@ class PrintDesk:
             if row is None:
                 raise Refused(f"the print file {sha[:12]} is not here any more")
             link.keep_file(row.data, row.kind)
+
+
+class HoldDesk:
+    """Hands a depot the pictures of goods that it is asked to hold, so that the question can name them."""
+
+    def __init__(self, db: Database) -> None:
+        self.db = db
+
+    def named(self, link: PartnerLink, ask: HoldPayload) -> HoldPayload:
+        """The same question with the depot's names for pictures. Errors are the connectors'."""
+        with self.db.reading() as s:
+            rows = [(one.data, one.kind) for one in by_id(s, Picture, (n for n in ask.pictures if isinstance(n, int))).values()]
+        names = tuple(depot_link(link).keep_picture(data, kind) for data, kind in rows)
+        return ask.model_copy(update={"pictures": names})
 
 
 class OpenMailbox(OpenLink):

@@ -8,12 +8,14 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query
 from pydantic import Field
 
+from ...core.currency import parse_money
 from ...core.holding import Worth
 from ...data.depot import HeldGoods
 from ...data.setup import UNCALLED, Supplier
 from ...data.shelf import Sku
 from ...services.base import house_days
 from ...services.base.context import Context
+from ...services.base.errors import Invalid
 from ...services.base.regional import home_of
 from ...services.depot import arrivals, goods, ledger, loads, planning, terms, worth_holding
 from ...services.depot.compared import Beside, Comparing
@@ -48,6 +50,16 @@ Units = Annotated[int, Field(ge=0, le=10**7)]
 
 class VersionedAsk(Ask):
     version: int
+
+
+def amount_of(given: Money, currency: str, what: str) -> int:
+    """An amount in minor units. Invalid where it is in another money, or none."""
+    if given.currency != currency:
+        raise Invalid(f"{what.replace('_', ' ')} is in {currency}", {what: f"must be in {currency}"})
+    try:
+        return parse_money(given.amount, currency, what)
+    except ValueError as error:
+        raise Invalid(str(error), {what: str(error)}) from error
 
 
 class HoldAsk(Ask):
@@ -101,6 +113,13 @@ class DepotLaneAsk(Ask):
 
 class TextAsk(VersionedAsk):
     text: Annotated[str, Field(max_length=1000)]
+
+
+class SendBackAsk(VersionedAsk):
+    """paid: what its supplier pays for all of it."""
+
+    units: Units
+    paid: Money
 
 
 class SayAsk(VersionedAsk):
@@ -381,6 +400,15 @@ def write_off(context: WriteContext, number: Big, wish: UnitsAsk) -> Done:
     return Done(message=f"{wish.units} of {row.number} are written off")
 
 
+@router.post("/goods/{number}/send-back")
+def send_back(context: WriteContext, number: Big, wish: SendBackAsk) -> Done:
+    """It went back to its supplier, who pays so much for it in all."""
+    held = context.get(HeldGoods, number, "goods of a depot")
+    paid = amount_of(wish.paid, context.get(Supplier, held.supplier_id, "depot").currency, "paid")
+    row = ledger.send_back(context, number, wish.version, wish.units, paid)
+    return Done(message=f"{wish.units} of {row.number} are gone from the stock")
+
+
 @router.post("/goods/{number}/count")
 def count_goods(context: WriteContext, number: Big, wish: UnitsAsk) -> Done:
     """What is really there: the ledger gets the difference."""
@@ -492,6 +520,7 @@ def slow(context: ReadContext) -> list[SlowRow]:
             sku_id=one.row.sku.id,
             title=one.row.sku.title or one.row.sku.code,
             depot=one.row.depot.name,
+            currency=one.row.depot.currency,
             there=one.row.stock.there,
             days=None if one.days is None else round(one.days),
             month=sure(one.month, home),

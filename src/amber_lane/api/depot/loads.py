@@ -9,13 +9,12 @@ from fastapi import APIRouter, Query, Response
 from pydantic import Field
 
 from ...connectors.depot_protocol import CountedLine
-from ...core.currency import parse_money
 from ...data.bulk import by_id
 from ...data.depot import HeldGoods, Inbound, InboundLine
 from ...data.setup import UNCALLED, Supplier
 from ...data.shelf import Sku
 from ...services.base.context import Context
-from ...services.base.errors import Conflict, Invalid
+from ...services.base.errors import Conflict
 from ...services.base.regional import home_of
 from ...services.depot import arrivals, loads, papers, terms
 from ...services.depot.terms import DepotWishes
@@ -23,7 +22,7 @@ from ...sheets.carton_labels import labels_pdf, packing_list_pdf
 from ...sheets.ubl_despatch import despatch_xml
 from ..deps import ReadContext, WriteContext
 from ..schemas import DOCUMENT, Ask, Big, Done, Money, money, sure
-from .goods import VersionedAsk, Word
+from .goods import VersionedAsk, Word, amount_of
 from .shapes import CartonOut, DepotTermsOut, LoadLineOut, LoadOut, WishesOut
 
 router = APIRouter(prefix="/depot", tags=["depot"])
@@ -175,19 +174,10 @@ def plan_load(context: WriteContext, ask: LoadAsk) -> LoadOut:
     depot = context.get(Supplier, ask.depot, "depot")
 
     def cost(one: LoadLineAsk) -> int | None:
-        return None if one.cost is None else _amount(one.cost, depot.currency, "cost")
+        return None if one.cost is None else amount_of(one.cost, depot.currency, "cost")
 
     lines = [loads.LoadLine(one.held, one.units, cost(one), one.lot, one.best_before) for one in ask.lines]
     return _load(context, loads.plan(context, ask.depot, lines, ask.own))
-
-
-def _amount(given: Money, currency: str, what: str) -> int:
-    if given.currency != currency:
-        raise Invalid(f"{what} is in {currency}", {what: f"must be in {currency}"})
-    try:
-        return parse_money(given.amount, currency, what)
-    except ValueError as error:
-        raise Invalid(str(error), {what: str(error)}) from error
 
 
 @router.get("/loads/{number}")
@@ -246,7 +236,7 @@ def money_back(context: WriteContext, number: Big, ask: MoneyBackAsk) -> Done:
     """What came back for a claim."""
     row = context.get(Inbound, arrivals.line_of(context, number).inbound_id, "load")
     currency = context.get(Supplier, row.supplier_id, "depot").currency
-    arrivals.take_money_back(context, number, ask.version, _amount(ask.amount, currency, "amount"))
+    arrivals.take_money_back(context, number, ask.version, amount_of(ask.amount, currency, "amount"))
     return Done(message="it is in the books")
 
 
@@ -295,11 +285,11 @@ def set_wishes(context: WriteContext, ask: WishesAsk) -> Done:
         round(ask.service * 10_000),
         ask.review,
         round(ask.hold * 10_000),
-        _amount(ask.order_cost, home, "order_cost"),
+        amount_of(ask.order_cost, home, "order_cost"),
         ask.prefix,
         tuple(dict.fromkeys(one.strip().lower() for one in ask.warn_to if one.strip())),
         ask.warn_hours,
-        None if ask.budget is None else _amount(ask.budget, home, "budget"),
+        None if ask.budget is None else amount_of(ask.budget, home, "budget"),
     )
     terms.set_wishes(context, wanted)
     return Done(message="Saved")
@@ -339,9 +329,9 @@ def set_terms(context: WriteContext, depot: Big, ask: DepotTermsAsk) -> Done:
     if supplier.kind not in UNCALLED:
         raise Conflict(f"{supplier.name} tells its terms by itself")
     given: dict[str, Any] = ask.model_dump(exclude={"version", "storage", "receive", "pick"})
-    given["storage"] = round(_amount(ask.storage, supplier.currency, "storage") * 1_000_000 / 30)
+    given["storage"] = round(amount_of(ask.storage, supplier.currency, "storage") * 1_000_000 / 30)
     given["receive"], given["pick"] = (
-        _amount(one, supplier.currency, name) for one, name in ((ask.receive, "receive"), (ask.pick, "pick"))
+        amount_of(one, supplier.currency, name) for one, name in ((ask.receive, "receive"), (ask.pick, "pick"))
     )
     terms.set_terms(context, depot, ask.version, given)
     return Done(message=f"{supplier.name} is saved")

@@ -284,6 +284,7 @@ class SlowRow(BaseModel):
     sku_id: int
     title: str
     depot: str
+    currency: str
     there: int
     days: float | None
     month: Money

@@ -60,11 +60,11 @@ def _entries(context: Context, moves: Collection[int]) -> dict[str, Apart]:
         .where(DepotEntry.id.in_(moves))
     )
     out: dict[str, Apart] = {}
-    for entry, held, depot in context.session.execute(rows.where(DepotEntry.kind.in_(_LOST), DepotEntry.worth != 0)):
+    for entry, held, depot in context.session.execute(rows.where(DepotEntry.kind.in_(_LOST), DepotEntry.worth + DepotEntry.paid != 0)):
         # What a load brought fewer of after all is told with the load.
         if entry.inbound_id is None:
             note = f"{abs(entry.units)} {held.number} {_SAID[entry.kind]} at {depot.name}"
-            out[f"entry:{entry.id}"] = _one(context, entry.worth, house_days.day_of(context, entry.at), note, held, depot)
+            out[f"entry:{entry.id}"] = _one(context, entry.worth + entry.paid, house_days.day_of(context, entry.at), note, held, depot)
     sent = rows.add_columns(PurchaseLine.planned_cost).join(PurchaseLine, DepotEntry.once == "sent:" + PurchaseLine.id.cast(Text))
     for entry, held, depot, planned in context.session.execute(sent.where(DepotEntry.worth != -PurchaseLine.planned_cost)):
         note = f"{held.number}: rounding of the mean cost at {depot.name}"

@@ -75,6 +75,7 @@ def ask(context: Context, wish: HoldWish) -> HeldGoods:
     if row.state == "asked" and depot.kind not in UNCALLED:
         payload = HoldPayload(
             number=row.number, title=sku.title, goods=kind, weight_g=row.weight_g, sides=wish.sides, value=value, currency=depot.currency,
+            pictures=tuple(row.pictures),
         )  # fmt: skip
         key = f"hold-{row.id}-{row.version}"
         queue.put(context, f"supplier:{depot.id}", f"held:{row.id}", key, payload)

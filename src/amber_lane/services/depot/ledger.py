@@ -37,6 +37,8 @@ class Movement:
     purchase: int | None = None
     lot: str = ""
     best_before: date | None = None
+    # What somebody pays for what is gone.
+    paid: int = 0
 
 
 @dataclass(frozen=True)
@@ -109,6 +111,7 @@ def enter(context: Context, held: HeldGoods, moves: Iterable[Movement]) -> int:
                 there=there,
                 worth=worth,
                 value=value,
+                paid=move.paid,
                 once=move.once,
                 inbound_id=move.inbound,
                 purchase_id=move.purchase,
@@ -212,6 +215,19 @@ def write_off(context: Context, number: int, version: int | None, units: int, re
         raise Invalid(f"{there.free} are free to be written off", {"units": f"must be 1 to {there.free}"})
     enter(context, held, [Movement("written_off", -units, reason=reason or "written off")])
     context.log("depot.write_off", held.number, f"{units} of {held.number} written off at the depot", reason=reason)
+    return held
+
+
+def send_back(context: Context, number: int, version: int | None, units: int, paid: int) -> HeldGoods:
+    """Stock that went back to its supplier, with what it pays for it in all, minor units of the depot's money. Cannot be undone."""
+    held = context.get_version(HeldGoods, number, version, "goods of a depot")
+    there = stock_of(context, [number])[number]
+    if not 0 < units <= there.free:
+        raise Invalid(f"{there.free} are free to be sent back", {"units": f"must be 1 to {there.free}"})
+    if not 0 <= paid <= max(there.value * 3, 1):
+        raise Invalid("that is far more than it cost", {"paid": "is far more than it cost"})
+    enter(context, held, [Movement("sent_back", -units, reason="sent back to its supplier", paid=paid)])
+    context.log("depot.send_back", held.number, f"{units} of {held.number} went back to its supplier")
     return held
 
 

@@ -2,7 +2,7 @@
 /** The days to come of one SKU: what is expected, between what one in ten is below and above, its loads and its reorder point. */
 import { computed } from 'vue'
 import type { Schema } from '@/api/client'
-import { dayAt } from './depot'
+import { chance, dayAt } from './depot'
 
 const props = defineProps<{
   ahead: Schema<'AheadOut'>
@@ -29,7 +29,7 @@ const marks = computed(() => [0, Math.round(days.value / 2), days.value - 1])
 
 <template>
   <figure>
-    <svg :viewBox="`0 0 ${W} ${H + 16}`" class="block w-full overflow-visible" role="img" :aria-label="`Stock in the next ${days} days`">
+    <svg :viewBox="`0 0 ${W} ${H + 36}`" class="block w-full overflow-visible" role="img" :aria-label="`Stock in the next ${days} days`">
       <path :d="band" class="fill-pine-wash" />
       <line x1="0" :x2="W" :y1="H" :y2="H" class="stroke-rule" />
       <line x1="0" :x2="W" :y1="y(point)" :y2="y(point)" class="stroke-ink" stroke-dasharray="4 3" />
@@ -46,6 +46,18 @@ const marks = computed(() => [0, Math.round(days.value / 2), days.value - 1])
           +{{ one.units }}
         </text>
       </g>
+      <rect
+        v-for="(out, day) in ahead.out"
+        :key="`out-${day}`"
+        :x="x(day)"
+        :y="H + 34 - out * 14"
+        :width="W / days + 0.2"
+        :height="out * 14"
+        class="fill-brick"
+      >
+        <title>{{ dayAt(today, day) }}: chance of being out {{ chance(out) }}</title>
+      </rect>
+      <line x1="0" :x2="W" :y1="H + 34" :y2="H + 34" class="stroke-rule" />
       <text
         v-for="(day, n) in marks"
         :key="day"
@@ -57,6 +69,8 @@ const marks = computed(() => [0, Math.round(days.value / 2), days.value - 1])
         {{ dayAt(today, day) }}
       </text>
     </svg>
-    <figcaption class="mt-1 text-2xs text-soft">The line is what is expected; one day in five lies outside of the band.</figcaption>
+    <figcaption class="mt-1 text-2xs text-soft">
+      The line is what is expected; one day in five lies outside of the band. Red: the chance of being out, day by day.
+    </figcaption>
   </figure>
 </template>

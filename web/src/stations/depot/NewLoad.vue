@@ -17,6 +17,7 @@ const goods = computed(() => props.of.rows.filter((one) => one.depot_id === depo
 const units = ref<Record<number, string>>(Object.fromEntries(props.of.rows.map((one) => [one.id, one.order ? String(one.order) : ''])))
 const costs = ref<Record<number, string>>({})
 const lots = ref<Record<number, string>>({})
+const befores = ref<Record<number, string>>({})
 const chosen = computed(() => goods.value.filter((one) => Number(units.value[one.id] || 0) > 0))
 const { error, busy, send } = useForm()
 async function save() {
@@ -30,6 +31,7 @@ async function save() {
             held: one.id,
             units: Math.round(Number(units.value[one.id])),
             lot: lots.value[one.id] ?? '',
+            best_before: befores.value[one.id] || null,
             cost: own.value ? { amount: (costs.value[one.id] || '0').trim().replace(',', '.'), currency: currency.value } : null,
           })),
         },
@@ -67,7 +69,8 @@ async function save() {
             <th class="px-2 text-right">There</th>
             <th class="w-24 text-right">Units</th>
             <th v-if="own" class="w-28 pl-2 text-right">A unit cost, {{ currency }}</th>
-            <th class="w-28 pl-2">Lot</th>
+            <th class="w-24 pl-2">Lot</th>
+            <th class="w-36 pl-2">Best before</th>
           </tr>
         </thead>
         <tbody>
@@ -81,6 +84,7 @@ async function save() {
               <input v-model="costs[one.id]" class="field text-right" inputmode="decimal" :aria-label="`What one of ${one.title} cost`" />
             </td>
             <td class="pl-2"><input v-model="lots[one.id]" class="field" maxlength="60" :aria-label="`Lot of ${one.title}`" /></td>
+            <td class="pl-2"><input v-model="befores[one.id]" type="date" class="field" :aria-label="`${one.title} is best before`" /></td>
           </tr>
         </tbody>
       </table>

@@ -15,16 +15,27 @@ const asked = useQuery(slowQuery())
 const off = ref<Row | null>(null)
 const units = ref('')
 const why = ref('')
-const { error, busy, sendAct } = useForm()
+const way = ref<'off' | 'back'>('off')
+const paid = ref('')
+function begin(one: Row, how: 'off' | 'back') {
+  way.value = how
+  off.value = one
+  units.value = String(one.there)
+  why.value = 'did not sell'
+  paid.value = ''
+}
+const { error, wrong, busy, sendAct } = useForm()
 const save = () =>
   sendAct(
-    () =>
-      take(
-        api.POST('/api/v1/depot/goods/{number}/write-off', {
-          params: { path: { number: off.value!.held } },
-          body: { version: off.value!.version, units: Number(units.value), reason: why.value },
-        }),
-      ),
+    () => {
+      const one = off.value!
+      const params = { path: { number: one.held } }
+      const body = { version: one.version, units: Number(units.value) }
+      if (way.value === 'off')
+        return take(api.POST('/api/v1/depot/goods/{number}/write-off', { params, body: { ...body, reason: why.value } }))
+      const amount = { amount: paid.value.trim().replace(',', '.') || '0', currency: one.currency }
+      return take(api.POST('/api/v1/depot/goods/{number}/send-back', { params, body: { ...body, paid: amount } }))
+    },
     () => (off.value = null),
   )
 </script>
@@ -66,9 +77,10 @@ const save = () =>
               <td class="px-2.5 text-right">{{ money(one.value) }}</td>
               <td class="px-2.5">
                 <span class="flex flex-wrap gap-2">
-                  <RouterLink :to="`/price?scope=sku&key=${encodeURIComponent(one.sku)}`"><Btn small>Lower its price</Btn></RouterLink>
+                  <RouterLink :to="`/price?words=${encodeURIComponent(one.sku)}`"><Btn small>Lower its price</Btn></RouterLink>
                   <RouterLink :to="`/lanes?words=${encodeURIComponent(one.sku)}`"><Btn small>Sell it in a kit</Btn></RouterLink>
-                  <Btn small kind="loss" @click="((off = one), (units = String(one.there)), (why = 'did not sell'))">Write off</Btn>
+                  <Btn small @click="begin(one, 'back')">Send back</Btn>
+                  <Btn small kind="loss" @click="begin(one, 'off')">Write off</Btn>
                 </span>
               </td>
             </tr>
@@ -79,16 +91,28 @@ const save = () =>
     <Modal
       v-if="off"
       open
-      :title="`Write off ${off.title}`"
-      message="It leaves the stock and stands in the books as a loss. This cannot be undone."
+      :title="way === 'off' ? `Write off ${off.title}` : `${off.title} goes back to its supplier`"
+      :message="
+        way === 'off'
+          ? 'It leaves the stock and stands in the books as a loss. This cannot be undone.'
+          : 'Ask the depot to send it; once it has left, enter it here with what the supplier pays for it. This cannot be undone.'
+      "
       @close="off = null"
     >
       <label class="block"><span class="label">Units</span><input v-model="units" class="field text-right" inputmode="numeric" /></label>
-      <label class="mt-3 block"><span class="label">Why</span><input v-model="why" class="field" maxlength="300" /></label>
+      <label v-if="way === 'off'" class="mt-3 block"
+        ><span class="label">Why</span><input v-model="why" class="field" maxlength="300"
+      /></label>
+      <label v-else class="mt-3 block"
+        ><span class="label">Its supplier pays in all, {{ off.currency }}</span
+        ><input v-model="paid" class="field text-right" inputmode="decimal" placeholder="0" :aria-invalid="!!wrong.paid"
+      /></label>
       <p v-if="error" role="alert" class="mt-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
       <template #acts
         ><Btn @click="off = null">Cancel</Btn
-        ><Btn kind="loss" :disabled="busy || !/^\d+$/.test(units.trim())" @click="save">Write off</Btn></template
+        ><Btn kind="loss" :disabled="busy || !/^\d+$/.test(units.trim())" @click="save">{{
+          way === 'off' ? 'Write off' : 'It has left'
+        }}</Btn></template
       >
     </Modal>
   </div>

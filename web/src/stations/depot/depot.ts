@@ -101,4 +101,5 @@ export function dayAt(today: string, day: number): string {
   at.setUTCDate(at.getUTCDate() + day)
   return dayOf(at.toISOString().slice(0, 10))
 }
-export const chance = (part: number): string => (part > 0 && part < 0.01 ? 'under 1 %' : `${Math.round(part * 100)} %`)
+export const chance = (part: number): string =>
+  part > 0 && part < 0.01 ? 'under 1 %' : part > 0.99 && part < 1 ? 'over 99 %' : `${Math.round(part * 100)} %`

@@ -121,6 +121,7 @@ def upgrade() -> None:
     sa.Column('there', sa.BigInteger(), nullable=False),
     sa.Column('worth', sa.BigInteger(), nullable=False),
     sa.Column('value', sa.BigInteger(), nullable=False),
+    sa.Column('paid', sa.BigInteger(), nullable=False),
     sa.Column('once', sa.Text(), nullable=False),
     sa.Column('inbound_id', _id(), nullable=True),
     sa.Column('purchase_id', _id(), nullable=True),
