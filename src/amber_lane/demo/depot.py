@@ -139,6 +139,7 @@ def write_stock(context: Context) -> None:
         "there",
         "worth",
         "value",
+        "paid",
         "once",
         "inbound_id",
         "purchase_id",
@@ -192,7 +193,7 @@ def _entries(held: HeldGoods, moves: list[_Move], cost: int, begun: datetime) ->
     for nth, one in enumerate(ordered, 1):
         there, value = there + one.units, value + one.worth
         yield (
-            held.id, nth, to_ms(one.at), one.kind, one.units, there, one.worth, value, one.once, one.inbound, one.purchase, "", "Depot",
+            held.id, nth, to_ms(one.at), one.kind, one.units, there, one.worth, value, 0, one.once, one.inbound, one.purchase, "", "Depot",
             one.reason,
         )  # fmt: skip
 
