@@ -54,7 +54,7 @@ def run(report: Report) -> None:
         for n in range(200):
             ahead(20 + n, {9: 48}, [law] * 60)
 
-    mine, plain, ratio = in_turn(plan, one_by_one, 3)
+    mine, plain, _ = in_turn(plan, one_by_one, 3)
     told = f"{mine:.2f} s, {plain / mine:.0f} times faster than SciPy for each"
     report.add(f"Reorder plan, {SKUS:,} SKUs of {DAYS} days, within a budget", told, "under 2 s", mine < 2)
     own, _, times = in_turn(picture, plan, 3)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from datetime import timedelta
 from functools import partial
 from typing import Protocol, TypeVar
 
@@ -22,6 +23,8 @@ from ..services.partners import partner_terms
 
 T = TypeVar("T")
 PAGE = 50
+# Its terms and its stock are read so often; answers, loads and its book with every look.
+EVERY = timedelta(hours=2)
 
 
 class Again(Protocol):
@@ -41,18 +44,28 @@ class DepotReader:
 
     def read(self, number: int, link: DepotLink) -> None:
         """All that it has news of, in the order in which it makes sense: loads before stock, so that what came in is known."""
+        with self.db.reading() as s:
+            told_at = terms.terms_of(self._context(s), number).told_at
+        look = told_at is None or self.clock.now() - told_at >= EVERY
+        if look:
+            self._terms(number, link)
+        self._answers(number, link)
+        self._loads(number, link)
+        self._moves(number, link)
+        if look:
+            stock = self.again(link.stock)[0]
+            with self.db.writing(patient=True) as s:
+                context = self._context(s)
+                arrivals.take_stock(context, number, stock)
+                terms.terms_of(context, number).told_at = context.now
+
+    def _terms(self, number: int, link: DepotLink) -> None:
         told, sends = self.again(link.depot_terms)[0], self.again(link.origins)[0]
         with self.db.writing(patient=True) as s:
             context = self._context(s)
             depot = context.get(Supplier, number, "depot")
             partner_terms.follow_origins(context, depot, sends)
             terms.take_told(context, depot, told)
-        self._answers(number, link)
-        self._loads(number, link)
-        self._moves(number, link)
-        stock = self.again(link.stock)[0]
-        with self.db.writing(patient=True) as s:
-            arrivals.take_stock(self._context(s), number, stock)
 
     def _answers(self, number: int, link: DepotLink) -> None:
         with self.db.reading() as s:
@@ -63,7 +76,7 @@ class DepotReader:
             found = self.again(partial(link.holdings, part))[0]
             with self.db.writing(patient=True) as s:
                 for one in found:
-                    goods.take_answer(self._context(s), one)
+                    goods.take_answer(self._context(s), number, one)
 
     def _loads(self, number: int, link: DepotLink) -> None:
         with self.db.reading() as s:
@@ -95,9 +108,9 @@ class DepotReader:
             with self.db.reading() as s:
                 cursor = terms.terms_of(self._context(s), number).cursor
             page = self.again(partial(link.movements, cursor))[0]
-            with self.db.writing(patient=True) as s:
-                context = self._context(s)
-                arrivals.take_moves(context, number, page.moves)
-                row = terms.terms_of(context, number)
-                row.cursor, row.told_at = page.cursor, context.now
+            if page.moves:
+                with self.db.writing(patient=True) as s:
+                    context = self._context(s)
+                    arrivals.take_moves(context, number, page.moves)
+                    terms.terms_of(context, number).cursor = page.cursor
             more = page.more and page.cursor != cursor

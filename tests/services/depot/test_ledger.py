@@ -252,7 +252,7 @@ def test_days_on_which_it_could_not_be_sold_say_nothing_of_its_pace(depot: Small
 def test_an_answer_of_a_depot_is_taken_once_and_by_its_own_number(depot: Small) -> None:
     row = depot.write(lambda c: goods.ask(c, goods.HoldWish(2, 9, (100, 80, 60), 300)))
     for state in ("question", "question", "agreed", "refused"):
-        depot.write(lambda c, state=state: goods.take_answer(c, HoldAnswer("S-2", state, "why?")))
+        depot.write(lambda c, state=state: goods.take_answer(c, 9, HoldAnswer("S-2", state, "why?")))
     again = depot.all(select(HeldGoods).where(HeldGoods.id == row.id))[0]
     assert again.state == "agreed" and again.item_id
     with pytest.raises(Conflict, match="asked already"):

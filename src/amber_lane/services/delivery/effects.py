@@ -21,7 +21,7 @@ from ...connectors.protocols import PurchaseAnswer
 from ...core.states import MESSAGE
 from ...data.base import to_ms
 from ...data.bulk import bulk_update
-from ...data.outbox import Outbox
+from ...data.outbox import Outbox, party_of
 from ...data.shelf import Listing
 from ...data.transit import Message, PassedOn
 from ..base.context import Context
@@ -49,7 +49,7 @@ def follow(context: Context, done: Sequence[tuple[Outbox, Answer]]) -> None:
             case RecallPayload() if isinstance(answer, PurchaseAnswer):
                 cancellations.take_recall(context, answer)
             case _ if isinstance(answer, HoldAnswer):
-                goods.take_answer(context, answer)
+                goods.take_answer(context, party_of(row.target)[1], answer)
             case _ if isinstance(answer, LoadState):
                 arrivals.take_state(context, answer)
             case FulfilmentPayload() as passed:

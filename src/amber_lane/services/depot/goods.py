@@ -146,9 +146,9 @@ def _check(context: Context, depot: Supplier, wish: HoldWish, value: int, kind: 
         raise Invalid("; ".join(wrong.values()), wrong)
 
 
-def take_answer(context: Context, answer: HoldAnswer) -> None:
+def take_answer(context: Context, depot: int, answer: HoldAnswer) -> None:
     """What a depot says of goods; what is known already changes nothing."""
-    row = context.session.scalar(select(HeldGoods).where(HeldGoods.number == answer.number).order_by(HeldGoods.id))
+    row = context.session.scalar(select(HeldGoods).where(HeldGoods.supplier_id == depot, HeldGoods.number == answer.number))
     if row is not None:
         say(context, row, answer.state, answer.message)
 
@@ -272,6 +272,8 @@ def undo_ask(context: Context, act: AuditEntry) -> None:
     """Before the question has gone out."""
     after = undoing.after(act)
     row = context.get(HeldGoods, after["held"], "goods of a depot")
+    if row.state != HELD.first:
+        raise Conflict(f"the depot has answered about {row.number}; end it instead")
     if queue.is_there(context, after["key"]):
         queue.stop(context, after["key"])
     context.session.delete(row)
