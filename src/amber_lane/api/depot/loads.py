@@ -132,7 +132,7 @@ def _load(context: Context, row: Inbound) -> LoadOut:
         goods=sure(row.goods, row.currency),
         freight=sure(row.freight, row.currency),
         billed=money(row.billed, row.currency),
-        service=row.service,
+        service=loads.service_name(context, row),
         tracking=row.tracking,
         lines=out,
         cartons=[

@@ -39,13 +39,13 @@ def _reorder(context: Context) -> Iterator[Alert]:
         yield Alert(
             AlertKey("reorder", row.held.id),
             "depot",
-            "Order for the depot",
+            "Reorder",
             f"{name}: {row.stock.there} left at {row.depot.name}, {chance} % chance of running out if it is ordered at the next look only",
             f"{allowed:g} % are allowed; {float(found.wanted.moments.mean[n]):.1f} are sold a day, a load takes {row.lead.days:.0f} days",
             context.now,
             AlertStep(f"Order {units:,}, {show(units * row.unit_cost, home)}", act=True),
             round(float(found.chosen.avoided[n])),
-            other=AlertStep("See its stock ahead", go=f"/depot?sku={row.held.id}"),
+            other=AlertStep("Stock ahead", go=f"/depot?sku={row.held.id}"),
         )
 
 
@@ -70,7 +70,7 @@ def _differences(context: Context) -> Iterator[Alert]:
         yield Alert(
             AlertKey("short", line.id),
             "depot",
-            "Count to settle",
+            "Short count",
             f"Load {load.reference}, {arrivals.difference(line, held.number)}",
             f"{show(lost, depot.currency)} of goods" if lost else "more came than was sent",
             load.counted_at or context.now,
@@ -97,7 +97,7 @@ def _differing(context: Context) -> Iterator[Alert]:
         yield Alert(
             AlertKey("stock_differs", held.id),
             "depot",
-            "Stock does not agree",
+            "Stock differs",
             f"{held.number}: {depot.name} says {held.told} are there, our ledger has {mine.there}",
             "seen at two looks; compare both histories, then take the right count",
             held.differs_since or context.now,
@@ -115,7 +115,7 @@ def _questions(context: Context) -> Iterator[Alert]:
         yield Alert(
             AlertKey("depot_asks", held.id),
             "depot",
-            "Question of a depot",
+            "Depot asks",
             f"{depot.name} asks about {sku.title or sku.code}: {held.message}",
             "it does not say yes before it knows",
             held.asked_at,
@@ -139,7 +139,7 @@ def _loads(context: Context) -> Iterator[Alert]:
         yield Alert(
             AlertKey("load", load.id),
             "depot",
-            "Load refused" if load.state == "refused" else "Load is late",
+            "Load refused" if load.state == "refused" else "Load late",
             told,
             f"nothing of it is at {depot.name} yet",
             load.ordered_at or load.made_at,
@@ -159,7 +159,7 @@ def _slow(context: Context) -> Iterator[Alert]:
         yield Alert(
             AlertKey("slow_stock", one.row.held.id),
             "depot",
-            "Stock that lies",
+            "Slow stock",
             f"{one.row.sku.title or one.row.sku.code}: {one.row.stock.there} at {one.row.depot.name}, {lasts}",
             f"keeping them costs {show(one.month, home)} a month; they cost {show(one.value, home)}",
             context.now,

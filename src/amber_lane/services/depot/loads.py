@@ -19,7 +19,7 @@ from ...core.states import LOAD, LOAD_COMING
 from ...data.bulk import by_id
 from ...data.depot import HeldGoods, Inbound, InboundLine
 from ...data.outbox import AuditEntry
-from ...data.setup import UNCALLED, Origin, Supplier
+from ...data.setup import UNCALLED, Origin, Service, Supplier
 from ...data.source import Item
 from ..base import house_days, undoing
 from ..base.context import Context
@@ -301,6 +301,12 @@ def going(context: Context) -> int:
     """How many loads are put together or on their way."""
     rows = select(func.count()).select_from(Inbound).where(Inbound.state.in_(("planned", *LOAD_COMING)))
     return int(context.session.scalar(rows) or 0)
+
+
+def service_name(context: Context, row: Inbound) -> str:
+    """The service that a load goes by, as its supplier calls it."""
+    rows = select(Service.name).where(Service.origin_id == row.origin_id, Service.code == row.service)
+    return context.session.scalar(rows.limit(1)) or row.service
 
 
 def under_way(context: Context, supplier: int) -> list[str]:
