@@ -59,6 +59,7 @@ def main() -> None:
                 page.keyboard.press("v")
                 page.get_by_role("heading", name="Sizes and colours").wait_for()
                 page.wait_for_timeout(1200)
+            page.wait_for_function("[...document.images].every((one) => one.complete)")
             page.screenshot(path=TARGET / f"{name}.png")
         first_day.take(browser, TARGET)
         browser.close()

@@ -36,8 +36,10 @@ from ..settings import Settings
 from .alerts import today
 from .books import costs, held_against, profit, ranking
 from .catalogue import search
+from .claims import cases as claim_cases
 from .delivery import agent_leases
 from .depot import goods as depot_goods
+from .depot import goods_acts as depot_acts
 from .depot import loads as depot_loads
 from .deps import AppState, known_questions, managers_only, seated
 from .document import describe
@@ -157,7 +159,7 @@ FOR_MANAGERS = (
     today, mapping_queue, lanes, prices, explanations, exchange_rates, sweeps, buying_accounts, first_steps, going_live, life_cycle, users,
     purchase_orders, payment_batches, decision_groups, order_acts, orders, parcels, connections, sheets, partner_terms,
     allowance, catalogue_sheets, sourcing, search, listings, variant_matrix, profit, held_against, costs, ranking,
-    artwork, designs, pictures, depot_goods, depot_loads,
+    artwork, designs, pictures, depot_goods, depot_acts, depot_loads, claim_cases,
 )  # fmt: skip
 
 

@@ -8,11 +8,8 @@ from pydantic import BaseModel, ConfigDict
 
 from .depot_protocol import CartonNotice, DepotLink, HoldAsk, LoadNotice
 from .errors import Refused
-from .payloads import Answer, PurchasePayload, SupplierPayload, payload_kind, read
+from .payloads import Answer, PurchasePayload, SupplierPayload, payload_kind
 from .protocols import SupplierLink
-
-__all__ = ["CountAgainPayload", "HoldAnswerPayload", "HoldPayload", "LoadPayload", "NoticeCarton", "NoticeLine", "NoticePayload"]
-__all__ += ["depot_link", "read"]
 
 
 def depot_link(link: object) -> DepotLink:

@@ -42,7 +42,7 @@ class LinkKind:
 
     how: makes it with what a person said of its sheets. by_program: only a program on the person's machine can
     reach it. sweep_minutes: how often it is worth looking at. recalls: it can be asked to let a purchase go.
-    holds: it is a depot that holds goods of ours.
+    holds: it is a depot that holds goods of ours. claims: it takes claims by its interface.
     """
 
     owner: str
@@ -56,6 +56,7 @@ class LinkKind:
     sweep_minutes: int = 15
     recalls: bool = False
     holds: bool = False
+    claims: bool = False
 
 
 KINDS = (
@@ -64,7 +65,7 @@ KINDS = (
     LinkKind("store", "program", "Closed store, worked by a program on your machine", "", None, ""),
     LinkKind("store", "sheet", "By sheets: listings and orders in, changes out", "", None, ""),
     LinkKind("store", "craft_pages", "Craft market, by its pages", "name:password", CraftPages, by_program=True),
-    LinkKind("supplier", "wholesale_api", "Wholesaler with a live interface", "key", WholesaleApi, recalls=True),
+    LinkKind("supplier", "wholesale_api", "Wholesaler with a live interface", "key", WholesaleApi, recalls=True, claims=True),
     LinkKind(
         "supplier",
         "folder",
@@ -75,7 +76,9 @@ KINDS = (
         sweep_minutes=60,
     ),
     LinkKind("supplier", "retail_site", "Retail site, asked item by item", "key", RetailSite, sweep_minutes=10),
-    LinkKind("supplier", "print_api", "Print house that prints what is ordered", "key", PrintHouse, sweep_minutes=30, recalls=True),
+    LinkKind(
+        "supplier", "print_api", "Print house that prints what is ordered", "key", PrintHouse, sweep_minutes=30, recalls=True, claims=True
+    ),
     LinkKind("supplier", "depot_api", "Depot that holds our stock", "key", DepotApi, recalls=True, holds=True),
     LinkKind("supplier", "depot_sheet", "Depot that works by sheets and mail", "", None, "", holds=True),
     LinkKind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
@@ -97,6 +100,7 @@ def kind_named(owner: str, kind: str) -> LinkKind:
 
 
 DEPOTS = tuple(one.kind for one in KINDS if one.holds)
+TAKE_CLAIMS = tuple(one.kind for one in KINDS if one.claims)
 
 # Whoever is called, whatever it can do beside what all can.
 AnyLink = StoreLink | SupplierLink | CarrierLink | RatesLink | MailLink | InboxLink

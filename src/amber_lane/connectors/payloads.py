@@ -12,6 +12,7 @@ from typing import Any, ClassVar, TypeVar
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from ..core.currency import parse_money, show
+from .claim_protocol import ClaimAnswer
 from .depot_protocol import HoldAnswer, LoadState
 from .errors import NotThere
 from .protocols import (
@@ -30,7 +31,7 @@ from .protocols import (
 )
 
 # What the outside said: the answer of a supplier or depot, or whether it has the change; None where there is nothing to know.
-Answer = PurchaseAnswer | HoldAnswer | LoadState | bool | None
+Answer = PurchaseAnswer | HoldAnswer | LoadState | ClaimAnswer | bool | None
 P = TypeVar("P", bound="type[Payload]")
 STATES = {"live": "on sale", "paused": "off sale", "ended": "ended"}
 

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import asdict
 
 import httpx
 from pydantic import Field
 
-from .errors import Malformed, NotThere
+from ..core.currency import plain
+from .claim_protocol import ClaimAnswer, ClaimAsk
+from .errors import Malformed, NotThere, Unavailable, UnknownOutcome
 from .http import Caller
-from .protocols import Account, Budget, CatalogueItem, CataloguePage, ItemSeen, OriginTerms, Purchase, PurchaseAnswer, SweepPage
+from .protocols import Account, Budget, CatalogueItem, CataloguePage, ItemSeen, OriginTerms, Purchase, PurchaseAnswer, SweepPage, Tracking
 from .wire import (
     Name,
     OriginsOut,
@@ -79,6 +82,28 @@ class _Purchases(Wire):
     purchases: list[PurchaseOut]
 
 
+class _Claim(Wire):
+    number: Short
+    reference: Name
+    state: Short
+    message: Short = ""
+    amount: Short | None = None
+    currency: Short = ""
+    tracking_number: Short | None = None
+    carrier: Short | None = None
+
+
+class _Claims(Wire):
+    claims: list[_Claim]
+
+
+class _Evidence(Wire):
+    name: Name
+
+
+CLAIM_STATES = ("received", "question", "accepted", "refused", "paid")
+
+
 class WholesaleApi:
     one_by_one = False
 
@@ -118,6 +143,24 @@ class WholesaleApi:
     def recall(self, reference: str) -> PurchaseAnswer:
         return purchase_answer(self.call.tell("POST", f"/purchases/{path_part(reference)}/withdraw", {}, PurchaseOut), "the wholesaler")
 
+    def keep_evidence(self, data: bytes, kind: str) -> str:
+        try:
+            return self.call.tell_bytes("/evidence", data, kind, _Evidence).name
+        except UnknownOutcome as error:
+            raise Unavailable(error.message) from error
+
+    def claim(self, ask: ClaimAsk) -> ClaimAnswer:
+        body = {**asdict(ask), "amount": plain(ask.amount, ask.currency), "pictures": list(ask.pictures)}
+        try:
+            return _claim(self.call.tell("PUT", f"/claims/{path_part(ask.reference)}", body, _Claim))
+        except UnknownOutcome as error:
+            # The same again adds nothing there, so it is simply tried again.
+            raise Unavailable(error.message) from error
+
+    def find_claims(self, references: list[str]) -> list[ClaimAnswer]:
+        said = self.call.ask("/claims", _Claims, reference=",".join(references))
+        return [_claim(one) for one in said.claims if one.reference in references]
+
     def item(self, number: str) -> CatalogueItem | None:
         try:
             return _item(self.call.ask(f"/items/{path_part(number)}", _Item))
@@ -128,6 +171,20 @@ class WholesaleApi:
 
     def budget(self) -> Budget | None:
         return self.call.budget
+
+
+def _claim(one: _Claim) -> ClaimAnswer:
+    """Malformed when its state or its amount cannot be read."""
+    if one.state not in CLAIM_STATES:
+        raise Malformed(f"the supplier gives claim {one.reference} a state that we do not know: {one.state}")
+    tracking = Tracking(one.tracking_number, one.carrier or "") if one.tracking_number else None
+    try:
+        amount = None if one.amount is None else minor(one.amount, one.currency)
+    except ValueError as error:
+        raise Malformed(f"what the supplier pays for claim {one.reference} cannot be read") from error
+    if amount is not None and amount < 0:
+        raise Malformed(f"what the supplier pays for claim {one.reference} is below nought")
+    return ClaimAnswer(one.reference, one.state, one.number, one.message, amount, one.currency.upper(), tracking)
 
 
 def _tiers(row: _Offer) -> tuple[tuple[int, int], ...]:

@@ -184,7 +184,7 @@ ORDER_LINE = Machine(
         _move("refuse", "bought with_supplier", "refused", "the supplier will not send it"),
         _move("send", "bought with_supplier", "on_the_road", "a parcel has left"),
         _move("arrive", "on_the_road", "arrived", "the carrier gave it to the buyer"),
-        _move("again", "on_the_road", "new", "a person sends it again: it came back, or is lost"),
+        _move("again", "on_the_road arrived", "new", "a person sends it again: it came back, is lost, or is not as it should be"),
         _move("refund", "on_the_road arrived", "cancelled", "a person refunds it: it came back, or is lost"),
         _move("cancel", "new needs_lane held ready refused", "cancelled", "the buyer or a person, before buying"),
         _move("withdraw", "bought with_supplier", "cancelled", "the buyer cancelled, and the supplier let it go"),
@@ -294,10 +294,24 @@ LOAD = Machine(
     ),
 )
 
+CLAIM = Machine(
+    "claim",
+    "open",
+    (
+        _move("ask", "open question refused", "asked", "the supplier is asked"),
+        _move("question", "asked", "question", "the supplier wants to see more first"),
+        _move("accept", "asked question", "accepted", "the supplier will pay, or send it again"),
+        _move("refuse", "asked question", "refused", "the supplier will not"),
+        _move("settle", "accepted asked question refused", "settled", "the money is here, or the new parcel is on its way"),
+        _move("drop", "open asked question refused accepted", "dropped", "a person lets it go"),
+        _move("reopen", "dropped", "open", "that is undone"),
+    ),
+)
+
 # Lines that nobody has bought yet; and purchases that stand, whose goods come and are paid.
 WAITING_LINES = ("new", "needs_lane", "held", "ready", "refused")
 PURCHASE_LIVE = ("waiting", "sent", "accepted", "shipped")
 # Loads that are still to come in.
 LOAD_COMING = ("ordered", "on_the_way", "at_gate")
 
-MACHINES = (LISTING, LANE, ORDER_LINE, PURCHASE, PARCEL, SWEEP, DECISION, OUTBOX, MESSAGE, JOB, LINK, SAMPLE, REQUEST, HELD, LOAD)
+MACHINES = (LISTING, LANE, ORDER_LINE, PURCHASE, PARCEL, SWEEP, DECISION, OUTBOX, MESSAGE, JOB, LINK, SAMPLE, REQUEST, HELD, LOAD, CLAIM)

@@ -1,4 +1,4 @@
-"""Orders and their lines, plans and holds, purchase orders, claims."""
+"""Orders and their lines, plans and holds, purchase orders."""
 
 from __future__ import annotations
 
@@ -221,14 +221,3 @@ class PurchaseLine(Row):
     live: Mapped[bool] = mapped_column(default=True)
     # The supplier sends the rest of the purchase, but not this.
     refused: Mapped[bool] = mapped_column(default=False)
-
-
-class Claim(Versioned):
-    __tablename__ = "claim"
-    order_line_id: Mapped[int] = mapped_column(ForeignKey("order_line.id"))
-    reason: Mapped[str]
-    wish: Mapped[str]
-    state: Mapped[str]
-    opened_at: Mapped[datetime]
-    answer: Mapped[str] = mapped_column(default="")
-    came_back: Mapped[int] = mapped_column(default=0)

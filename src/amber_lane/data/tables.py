@@ -1,12 +1,13 @@
 """All tables under one roof, so that the metadata is whole wherever it is needed."""
 
-from . import books, depot, lanes, orders, outbox, prices, printing, setup, shelf, source, transit, watch
+from . import books, claims, depot, lanes, orders, outbox, prices, printing, setup, shelf, source, transit, watch
 from .base import Base
 
 metadata = Base.metadata
 
 __all__ = [
     "books",
+    "claims",
     "depot",
     "lanes",
     "metadata",

@@ -19,6 +19,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from ..clock import Clock
+from ..connectors.claim_payloads import ClaimPayload
 from ..connectors.depot_payloads import HoldPayload
 from ..connectors.errors import (
     CannotAsk,
@@ -47,7 +48,7 @@ from ..services.partners.connections import note_budget, note_health
 from ..services.partners.life_cycle import set_apart
 from ..services.partners.registry import ConnectorRegistry, link_of
 from .batches import Batches
-from .outbox_senders import HoldDesk, OpenLink, OpenStore, PictureDesk, PrintDesk, opened
+from .outbox_senders import ClaimDesk, HoldDesk, OpenLink, OpenStore, PictureDesk, PrintDesk, opened
 
 # A change that breaks something here at each of so many tries is given up. One that the outside does not take for the
 # moment is tried for as long as it takes, with growing waits up to this many seconds.
@@ -85,7 +86,7 @@ class Delivery:
         # Real seconds that a lost call may still be at work outside; asking earlier could miss it.
         self.settle = connectors.deadline
         self.not_before: dict[int, float] = {}
-        self.pictures, self.prints, self.holds = PictureDesk(db, clock), PrintDesk(db), HoldDesk(db)
+        self.pictures, self.prints, self.holds, self.claims = PictureDesk(db, clock), PrintDesk(db), HoldDesk(db), ClaimDesk(db)
         self.batches = Batches(db, clock, self.settle, self.pictures)
 
     def recover(self) -> int:
@@ -251,6 +252,8 @@ class Delivery:
             self.prints.hand_over(partner.link, payload)
             if isinstance(payload, HoldPayload):
                 payload = self.holds.named(partner.link, payload)
+            elif isinstance(payload, ClaimPayload):
+                payload = self.claims.named(partner.link, payload)
             return Carried("done", answer=partner.send(payload, row.key))
         except OutsideError as error:
             return self._failed(row, error)

@@ -15,6 +15,7 @@ from ..services.activity import retention
 from ..services.alerts import weekly_mail
 from ..services.base.context import Context
 from ..services.books import upkeep
+from ..services.claims import clock
 from ..services.depot import warnings
 from ..services.fulfilment import delivery_exceptions, parcel_tracking
 from ..services.mapping import audit, performance
@@ -146,6 +147,7 @@ _WRITES: tuple[tuple[str, Callable[[Context], Any]], ...] = (
     ("plans", memberships.refresh),
     ("weekly mail", weekly_mail.send_due),
     ("depot mail", warnings.send_due),
+    ("claims", clock.remind),
     ("moved", lambda context: moved.forget(context.session)),
     ("statistics", lambda context: statistics(context.session)),
 )

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Sequence
 from typing import TypeVar
 
 from sqlalchemy import select
 
 from ..clock import Clock
+from ..connectors.claim_payloads import ClaimPayload, claim_link
 from ..connectors.depot_payloads import HoldPayload, depot_link
 from ..connectors.errors import Refused
 from ..connectors.payloads import Answer, ListingPayload, MailPayload, Payload, PurchasePayload, StorePayload, SupplierPayload
@@ -87,10 +89,26 @@ class HoldDesk:
 
     def named(self, link: PartnerLink, ask: HoldPayload) -> HoldPayload:
         """The same question with the depot's names for pictures. Errors are the connectors'."""
-        with self.db.reading() as s:
-            rows = [(one.data, one.kind) for one in by_id(s, Picture, (n for n in ask.pictures if isinstance(n, int))).values()]
-        names = tuple(depot_link(link).keep_picture(data, kind) for data, kind in rows)
+        names = tuple(depot_link(link).keep_picture(data, kind) for data, kind in pictures_of(self.db, ask.pictures))
         return ask.model_copy(update={"pictures": names})
+
+
+class ClaimDesk:
+    """Hands a supplier the pictures of a claim, so that the claim can name them."""
+
+    def __init__(self, db: Database) -> None:
+        self.db = db
+
+    def named(self, link: PartnerLink, claim: ClaimPayload) -> ClaimPayload:
+        """The same claim with the supplier's names for pictures. Errors are the connectors'."""
+        names = tuple(claim_link(link).keep_evidence(data, kind) for data, kind in pictures_of(self.db, claim.pictures))
+        return claim.model_copy(update={"pictures": names})
+
+
+def pictures_of(db: Database, named: Sequence[int | str]) -> list[tuple[bytes, str]]:
+    """Our copies of pictures by their numbers, with their kinds."""
+    with db.reading() as s:
+        return [(one.data, one.kind) for one in by_id(s, Picture, (n for n in named if isinstance(n, int))).values()]
 
 
 class OpenMailbox(OpenLink):

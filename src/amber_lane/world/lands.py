@@ -162,7 +162,12 @@ def text(minor: int, currency: str = "") -> str:
 
 def minor_of(amount: str) -> int:
     """The text of an amount in the land's money, in minor units; ValueError if it is none."""
-    digits = DIGITS.get(_here.currency, 2)
+    return minor_in(amount, _here.currency)
+
+
+def minor_in(amount: str, currency: str) -> int:
+    """The same in any money."""
+    digits = DIGITS.get(currency, 2)
     whole, _, part = amount.partition(".")
     if not whole.lstrip("-").isdigit() or (part and (not part.isdigit() or len(part) > digits)):
         raise ValueError(f"{amount!r} is not an amount")

@@ -355,3 +355,16 @@ def _ship(world: World, rng: random.Random, number: int, at: int) -> None:
     ]
     for part, event, told, place in steps[: 1 if stuck else 5]:
         world.plan(at + int(part * days * DAY), "post", number=tracking, event=event, told=told, place=place)
+
+
+def _ship_again(world: World, body: dict[str, Any]) -> None:
+    """What a claim made a seller send once more leaves at once; the claim tells its number."""
+    number = int(body["purchase"])
+    _ship(world, random.Random(f"again-{world.seed}-{number}"), number, world.now())
+    row = world.one("select tracking_number from purchase where id = ?", (number,))
+    world.db.execute(
+        "update claim set state = 'paid', tracking = ? where reference = ?", (row and row["tracking_number"], body["reference"])
+    )
+
+
+HAPPENS["ship_again"] = _ship_again

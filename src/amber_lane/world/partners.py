@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from .lands import here, text
+from .lands import here, minor_in, text
 
 # Where services go to: the house's own country, and the two near it.
 HOME, NEAR, NEXT = "home", "near", "next"
@@ -80,6 +80,10 @@ class Seller:
 
     def _amount(self, given: int) -> int:
         return given if self.money else here().amount(given)
+
+    def minor(self, amount: str) -> int:
+        """The text of an amount of its money in minor units."""
+        return minor_in(amount, self.currency)
 
     def text(self, minor: int) -> str:
         """An amount of its money as text."""

@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 from fastapi import APIRouter, HTTPException, Request, Response
 from PIL import Image, UnidentifiedImageError
 
+from .claims import ClaimAsk, claims_of, keep, take
 from .counter import world_of
 from .life import DAY, tiers_of
 from .partners import Seller
@@ -211,6 +212,24 @@ def withdraw(request: Request, reference: str) -> dict[str, Any]:
     world, house = enter(request)
     let_go(world, house.seller, reference)
     return purchases_of(world, house.seller, [reference])[0]
+
+
+@_at("POST", "/evidence", 201)
+async def evidence(request: Request) -> dict[str, Any]:
+    enter(request)
+    return keep(await request.body())
+
+
+@_at("PUT", "/claims/{reference}")
+def claim(request: Request, reference: str, ask: ClaimAsk) -> dict[str, Any]:
+    world, house = enter(request)
+    return take(world, house.seller, reference, ask)
+
+
+@_at("GET", "/claims")
+def claims(request: Request, reference: str) -> dict[str, Any]:
+    world, house = enter(request)
+    return {"claims": claims_of(world, house.seller, reference.split(",")[:100])}
 
 
 @_at("GET", "/purchases/{reference}/proof")

@@ -49,6 +49,8 @@ create table if not exists print_file(supplier text, sha text, bytes blob, width
 create table if not exists depot_goods(number text primary key, title text, body text, state text, message text, at integer, answer text);
 create table if not exists depot_load(reference text primary key, body text, state text, at integer, came text, counted text, told text);
 create table if not exists depot_move(id integer primary key, at integer, number text, units integer, kind text, reference text, note text);
+create table if not exists claim(id integer primary key, reference text unique, supplier text, body text, state text, told text,
+  amount integer, at integer, tracking text);
 create table if not exists mail(id integer primary key, at integer, reference text, recipient text, subject text, body text);
 create table if not exists inbox(id integer primary key, at integer, raw blob);
 """

@@ -9,6 +9,7 @@ from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request
 
+from .claims import ClaimAsk, claims_of, keep, take
 from .counter import world_of
 from .life import tiers_of
 from .partners import SELLERS
@@ -101,6 +102,24 @@ def withdraw(request: Request, reference: str) -> dict[str, Any]:
     world = enter(request)
     let_go(world, SELLER, reference)
     return purchases_of(world, SELLER, [reference])[0]
+
+
+@router.post("/evidence", status_code=201)
+async def evidence(request: Request) -> dict[str, Any]:
+    """A picture that goes with claims."""
+    enter(request)
+    return keep(await request.body())
+
+
+@router.put("/claims/{reference}")
+def claim(request: Request, reference: str, ask: ClaimAsk) -> dict[str, Any]:
+    """Ask for money back, or for the same once more; by the same reference once."""
+    return take(enter(request), SELLER, reference, ask)
+
+
+@router.get("/claims")
+def claims(request: Request, reference: str) -> dict[str, Any]:
+    return {"claims": claims_of(enter(request), SELLER, reference.split(",")[:100])}
 
 
 @router.get("/purchases")

@@ -14,12 +14,14 @@ from sqlalchemy import select
 from amber_lane.connectors.depot_protocol import CountedLine
 from amber_lane.connectors.print_protocol import BlankSize, BlankTerms, ClothColour, PrintArea
 from amber_lane.connectors.protocols import OriginTerms, ServiceTerms
+from amber_lane.core.claims import ClaimReason
 from amber_lane.core.options import Option
 from amber_lane.core.plans import Membership
 from amber_lane.core.print_choice import Spot
+from amber_lane.data.claims import Claim
 from amber_lane.data.depot import DepotTerms, HeldGoods, Inbound, InboundLine
 from amber_lane.data.lanes import FaultSeen, Lane, LanePart, Rejection
-from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
+from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import AuditEntry, Outbox, Snooze
 from amber_lane.data.prices import Policy, PriceRule, Rate
 from amber_lane.data.printing import ArtVersion, Artwork, PrintDesign, PrintPlace
@@ -34,6 +36,7 @@ from amber_lane.services.base import regional, undoing
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, NotFound
 from amber_lane.services.catalogue.search import Finder
+from amber_lane.services.claims import cases
 from amber_lane.services.depot import arrivals, goods, loads, terms
 from amber_lane.services.fulfilment import buyer_notifications, carrier_names, parcel_tracking
 from amber_lane.services.imports import sheet_kinds
@@ -88,6 +91,7 @@ SEEN = {
     HeldGoods: ("id", "sku_id", "state", "sides", "least", "service", "seasons", "quiet_until"),
     DepotTerms: ("supplier_id", "storage", "pick", "carton_sides"),
     Inbound: ("id", "state"),
+    Claim: ("id", "state", "closed_at"),
     InboundLine: ("id", "settled", "claimed", "came_back"),
 }
 
@@ -171,6 +175,32 @@ def hold_something(context: Context) -> None:
     arrivals.count_in(context, load, [CountedLine("S-1", 8), CountedLine("S-2", 5)], None, {})
     arrivals.settle(context, arrivals.Settling(2, None, "claim"))
     loads.plan(context, 9, [loads.LoadLine(1, 4)])
+
+
+def bought(context: Context, number: str) -> OrderLine:
+    return first(context, OrderLine, OrderLine.order_id == first(context, Order, Order.number == number).id)
+
+
+def claim_something(context: Context) -> None:
+    """Two orders of before that a supplier has sent, one of them claimed."""
+    s = context.session
+    for number in ("C-1", "C-2"):
+        order = Order(
+            store_id=1, number=number, buyer="Old", address={}, country="GB", currency="GBP", ordered_at=context.now, came_at=context.now,
+            channel="past",
+        )  # fmt: skip
+        s.add(order)
+        s.flush()
+        line = OrderLine(order_id=order.id, line_no=1, sku_code="S-6", sku_id=6, quantity=1, paid=900, state="on_the_road")
+        purchase = PurchaseOrder(
+            reference=f"ONE-{number}-1", supplier_id=1, order_id=order.id, origin_id=1, service="slow", state="shipped", currency="GBP",
+            goods=600, shipping=100, handling=30, made_at=context.now,
+        )  # fmt: skip
+        s.add_all([line, purchase])
+        s.flush()
+        s.add(PurchaseLine(purchase_id=purchase.id, order_line_id=line.id, line_no=1, item_id=6, quantity=1, planned_cost=600))
+    s.flush()
+    cases.open_claim(context, cases.Start(bought(context, "C-1").id, ClaimReason.lost))
 
 
 def take_sheet(context: Context) -> None:
@@ -328,6 +358,8 @@ ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
     "a load bought": ("load.order", lambda d: loads.order(d, 2)),
     "a short count claimed": ("load.settle", lambda d: arrivals.settle(d, arrivals.Settling(1, None, "claim"))),
     "money that came back": ("load.money_back", lambda d: arrivals.take_money_back(d, 2, None, 150)),
+    "a claim": ("claim.open", lambda d: cases.open_claim(d, cases.Start(bought(d, "C-2").id, ClaimReason.late))),
+    "a claim let go": ("claim.drop", lambda d: cases.drop(d, 1, None, "too small")),
     "a design": ("design.make", lambda d: designs.create(d, "Another", 2, 1)),
     "a place of artwork": (
         "design.change",
@@ -395,6 +427,7 @@ def fill(small: Small) -> None:
     }
     wrong = PurchaseOrder(reference="WRONG", state="accepted", made_at=small.clock.now(), message="no such number", **given)
     small.write(lambda context: context.session.add(wrong))
+    small.write(claim_something)
     told = "the buyer cancelled, but it is on the road"
     small.write(lambda context: cancellations.wants(context, first(context, Order, Order.number == "LOSS"), "return", told))
 

@@ -22,7 +22,7 @@ from ...sheets.carton_labels import labels_pdf, packing_list_pdf
 from ...sheets.ubl_despatch import despatch_xml
 from ..deps import ReadContext, WriteContext
 from ..schemas import DOCUMENT, Ask, Big, Done, Money, money, sure
-from .goods import VersionedAsk, Word, amount_of
+from .goods_acts import VersionedAsk, Word, amount_of
 from .shapes import CartonOut, DepotTermsOut, LoadLineOut, LoadOut, WishesOut
 
 router = APIRouter(prefix="/depot", tags=["depot"])
@@ -319,6 +319,8 @@ def depot_terms(context: ReadContext, depot: Big) -> DepotTermsOut:
         days_high=row.days_high,
         room=row.room,
         address={name: str(value) for name, value in row.address.items() if value},
+        lines_counted=arrivals.accuracy(context, depot)[0],
+        lines_off=arrivals.accuracy(context, depot)[1],
     )
 
 

@@ -328,7 +328,8 @@ class WishesOut(BaseModel):
 
 
 class DepotTermsOut(BaseModel):
-    """storage: of a litre for thirty days; sides of a carton in mm. told: its interface says all this."""
+    """storage: of a litre for thirty days; sides of a carton in mm. told: its interface says all this. lines_off: of the
+    lines that it counted, those that were not what was sent."""
 
     depot: int
     name: str
@@ -348,3 +349,5 @@ class DepotTermsOut(BaseModel):
     days_high: int
     room: int
     address: dict[str, str]
+    lines_counted: int
+    lines_off: int

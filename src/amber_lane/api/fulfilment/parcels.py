@@ -9,11 +9,13 @@ from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel, Field
 
 from ...data.bulk import by_id
-from ...data.orders import Order
+from ...data.orders import Order, OrderLine
 from ...data.setup import Carrier, Store, Supplier
 from ...data.transit import Parcel
+from ...services.base.context import Context
 from ...services.base.errors import NotFound
 from ...services.base.regional import home_of
+from ...services.claims import cases
 from ...services.fulfilment import buyer_notifications, delivery_exceptions, parcel_tracking
 from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
@@ -108,6 +110,14 @@ class HelpOut(BaseModel):
     body: str
 
 
+class InParcel(BaseModel):
+    """An order line that a parcel carries; case: the claim that is open for it."""
+
+    id: int
+    title: str
+    case: int | None
+
+
 class ParcelOut(BaseModel):
     number: str
     carrier: str
@@ -132,6 +142,7 @@ class ParcelOut(BaseModel):
     passed_on: datetime | None
     confirmed: datetime | None
     mails: list[MailOut]
+    lines: list[InParcel]
 
 
 @router.get("/parcels/{number}")
@@ -166,19 +177,35 @@ def parcel(context: ReadContext, number: Big) -> ParcelOut:
         passed_on=passed.at if passed else None,
         confirmed=passed.confirmed_at if passed else None,
         mails=[MailOut.model_validate(m, from_attributes=True) for m in buyer_notifications.mails_of(context, order.id)],
+        lines=[
+            InParcel(id=one.id, title=one.title or one.sku_code, case=cases.open_for(context, one.id)) for one in _lines(context, number)
+        ],
     )
+
+
+def _lines(context: Context, parcel: int) -> list[OrderLine]:
+    found = {
+        line.id: line for one in parcel_tracking.purchases_in(context, parcel) for line in parcel_tracking.lines_of_purchase(context, one)
+    }
+    return list(found.values())
 
 
 class ParcelsStanding(BaseModel):
     states: dict[str, int]
     late: int
     wrong_numbers: int
+    cases: int
 
 
 @router.get("/standing")
 def standing(context: ReadContext) -> ParcelsStanding:
     states = parcel_tracking.counted(context)
-    return ParcelsStanding(states=states, late=len(delivery_exceptions.troubled(context)), wrong_numbers=len(wrong_numbers(context)))
+    return ParcelsStanding(
+        states=states,
+        late=len(delivery_exceptions.troubled(context)),
+        wrong_numbers=len(wrong_numbers(context)),
+        cases=cases.open_count(context),
+    )
 
 
 class WrongNumber(BaseModel):

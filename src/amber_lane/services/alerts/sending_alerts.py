@@ -34,6 +34,7 @@ NAMES = {
     "load_notice": ("notice of a load", "notices of loads"),
     "hold": ("question to a depot", "questions to a depot"),
     "hold_answer": ("answer to a depot", "answers to a depot"),
+    "claim": ("claim", "claims"),
     "count_again": ("request to count again", "requests to count again"),
     "cancel": ("cancellation", "cancellations"),
     "recall": ("request to stop a purchase order", "requests to stop purchase orders"),
@@ -43,6 +44,7 @@ NAMES = {
     "listing": ("change of a listing", "changes of listings"),
 }
 STATIONS = {"purchase": "orders", "sample": "orders", "cancel": "orders", "recall": "orders", "refund": "orders", "listing": "watch"}
+STATIONS["claim"] = "transit"
 STATIONS |= dict.fromkeys(("load", "load_notice", "hold", "hold_answer", "count_again"), "depot")
 
 

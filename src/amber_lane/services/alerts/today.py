@@ -21,7 +21,7 @@ from ..base.errors import Conflict
 from ..books import grouping, profit
 from ..orders import order_profit, orders
 from ..pricing import exchange_rates
-from . import books_alerts, depot_alerts, goods_alerts, price_alerts, print_alerts, sending_alerts, trade_alerts
+from . import books_alerts, claim_alerts, depot_alerts, goods_alerts, price_alerts, print_alerts, sending_alerts, trade_alerts
 from .alert import ACTS, Alert, AlertKey, Doing, Source
 from .grouping import CAUSE, by_cause
 from .snoozing import asleep, snooze
@@ -41,6 +41,7 @@ SOURCES: dict[str, Source] = {
     **books_alerts.SOURCES,
     **print_alerts.SOURCES,
     **depot_alerts.SOURCES,
+    **claim_alerts.SOURCES,
 }
 
 

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, UOWTransaction
 
 from ...core.states import WAITING_LINES
 from ...data.base import Row
+from ...data.claims import Claim
 from ...data.depot import DepotEntry, InboundLine
 from ...data.orders import OrderLine, PurchaseLine, PurchaseOrder
 from ...data.session import at_end
@@ -28,6 +29,7 @@ _WATCHED: dict[type[Row], frozenset[str]] = {
     PurchaseOrder: frozenset({"state", "goods", "shipping", "handling", "billed", "paid_at"}),
     PurchaseLine: frozenset({"live", "quantity", "planned_cost"}),
     Sample: frozenset({"state", "cost"}),
+    Claim: frozenset({"came_back"}),
     DepotEntry: frozenset({"units"}),
     InboundLine: frozenset({"counted", "damaged", "came_back", "cost"}),
     Supplier: frozenset({"plans", "currency", "ended_at"}),
@@ -79,7 +81,7 @@ def _note(s: Session, _: UOWTransaction) -> None:
         watched = _WATCHED.get(type(row))
         if watched is None or not _moved(row, watched):
             continue
-        if isinstance(row, OrderLine | PurchaseOrder):
+        if isinstance(row, OrderLine | PurchaseOrder | Claim):
             _marks(s).orders.add(row.order_id)
         elif isinstance(row, PurchaseLine):
             _marks(s).purchases.add(row.purchase_id)

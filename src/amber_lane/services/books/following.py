@@ -48,7 +48,7 @@ def _samples(context: Context, numbers: set[int]) -> None:
 def _tell_plans(context: Context, orders: set[int]) -> None:
     """What settlements and statements changed of an order stands in its own figures too, so that there is one profit of it everywhere."""
     s = context.session
-    others = JournalEntry.basis.in_((Basis.fee.value, Basis.statement.value, Basis.refund.value))
+    others = JournalEntry.basis.in_((Basis.fee.value, Basis.statement.value, Basis.refund.value)) | (JournalEntry.kind == Kind.claim.value)
     for chunk in in_chunks(orders):
         told = set(s.scalars(select(JournalEntry.order_id).where(JournalEntry.order_id.in_(chunk), others).distinct()))
         plans = s.scalars(select(FillPlan).where(FillPlan.order_id.in_(told))).all()

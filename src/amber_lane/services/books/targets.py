@@ -23,6 +23,7 @@ from ...data.setup import Service, Supplier
 from ...data.shelf import Sku
 from ...data.transit import Parcel, ParcelLine
 from ..base.context import Context
+from ..claims.cases import came_back_for
 from ..orders.order_profit import rate_between, turn
 from ..pricing.exchange_rates import HomeWorth
 from ..pricing.inputs import NANO
@@ -243,6 +244,7 @@ class _Reader:
         ):
             rows.setdefault(row.purchase_id, []).append(row)
         stated = _stated(self.s, wanted)
+        self.claimed = came_back_for(self.s, wanted)
         taxes = {number: tax for number, tax in self.s.execute(select(Supplier.id, Supplier.tax)) if tax}
         self.depots = set(self.s.scalars(select(Supplier.id).where(Supplier.kind.in_(DEPOTS))))
         first: dict[int, Bought] = {}
@@ -305,9 +307,12 @@ class _Reader:
             whole = self.rates.turn(one.billed, one.currency, rate)
             more = None if whole is None else whole - sum(worth or 0 for worth in homes.values())
             put(Kind.goods, Basis.bill, one.billed - one.goods - one.shipping - one.handling, more, one.answered_at or self.now)
-        for name, kind in (("rebate", Kind.rebate), ("refund", Kind.claim)):
+        back, at = self.claimed.get(one.id, (0, 0))
+        put(Kind.claim, Basis.planned, -back, self.rates.turn(-back, one.currency, rate), at)
+        for name, kind, known in (("rebate", Kind.rebate, 0), ("refund", Kind.claim, back)):
             if name in stated:
-                amount, at = stated[name]
+                # What a claim brought stands there already; a statement has the last word on how much it was.
+                amount, at = stated[name][0] - known, stated[name][1]
                 put(kind, Basis.statement, -amount, self.rates.turn(-amount, one.currency, rate), at)
         if one.paid_at is not None:
             self._paid(one, rows, rate)

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from sqlalchemy import update
 
+from ...connectors.claim_protocol import ClaimAnswer
 from ...connectors.depot_payloads import LoadPayload
 from ...connectors.depot_protocol import HoldAnswer, LoadState
 from ...connectors.payloads import (
@@ -25,6 +26,7 @@ from ...data.outbox import Outbox, party_of
 from ...data.shelf import Listing
 from ...data.transit import Message, PassedOn
 from ..base.context import Context
+from ..claims import cases
 from ..depot import arrivals, goods, loads
 from ..orders import cancellations
 from ..outbox import queue
@@ -48,6 +50,8 @@ def follow(context: Context, done: Sequence[tuple[Outbox, Answer]]) -> None:
                 purchase_orders.take_answer(context, answer, corrects=True)
             case RecallPayload() if isinstance(answer, PurchaseAnswer):
                 cancellations.take_recall(context, answer)
+            case _ if isinstance(answer, ClaimAnswer):
+                cases.take_answer(context, answer)
             case _ if isinstance(answer, HoldAnswer):
                 goods.take_answer(context, party_of(row.target)[1], answer)
             case _ if isinstance(answer, LoadState):

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from ...connectors.depot_payloads import CountAgainPayload
 from ...connectors.depot_protocol import CountedLine, LoadState, StockMove, StockTold
@@ -258,6 +258,18 @@ def open_differences(context: Context) -> list[tuple[InboundLine, Inbound, HeldG
         .where(InboundLine.counted.is_not(None), InboundLine.settled == "", off)
     )
     return sorted(context.session.execute(rows).tuples().all(), key=lambda one: -lost_worth(one[0]))
+
+
+def accuracy(context: Context, depot: int) -> tuple[int, int]:
+    """Of how many lines of loads a depot said what it counted, and how many of them were not what was sent."""
+    counted = (
+        select(func.count(), func.sum((InboundLine.counted != InboundLine.units) | (InboundLine.damaged > 0)))
+        .select_from(InboundLine)
+        .join(Inbound, Inbound.id == InboundLine.inbound_id)
+        .where(Inbound.supplier_id == depot, InboundLine.counted.is_not(None))
+    )
+    lines, off = context.session.execute(counted).one()
+    return int(lines), int(off or 0)
 
 
 def take_moves(context: Context, depot: int, moves: Iterable[StockMove]) -> None:

@@ -11,7 +11,7 @@ from sqlalchemy import func, literal_column, select, union
 from ...connectors.payloads import RefundPayload
 from ...core.risk import parcel_at_risk
 from ...core.states import MESSAGE, ORDER_LINE
-from ...data.bulk import in_chunks
+from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import Carrier, Store, Supplier
 from ...data.transit import Message, Parcel, ParcelLine
@@ -287,13 +287,18 @@ def _do_tell(context: Context, case: _Case, step: ParcelStep, subject: str, body
 
 def _do_again(context: Context, case: _Case, step: ParcelStep, subject: str, body: str) -> str:
     lines = [line for line in case.lines if line.state in ORDER_LINE.sources("again")]
+    send_again(context, lines, f"{case.parcel.number}: {WORDS[case.trouble]}; sent again")
+    return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} to be sent again"
+
+
+def send_again(context: Context, lines: Sequence[OrderLine], why: str) -> None:
+    """Lines are planned and bought anew; the first purchase stays paid for. Each can be sent again, or the act is refused."""
     _unbind(context, lines)
     for line in lines:
-        step_line(line, "again", f"{case.parcel.number}: {WORDS[case.trouble]}; sent again")
+        step_line(line, "again", why)
         line.lane_id, line.chosen_by = None, "plan"
     context.session.flush()
     context.reroute()
-    return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} to be sent again"
 
 
 def _unbind(context: Context, lines: Sequence[OrderLine]) -> None:
@@ -306,16 +311,22 @@ def _unbind(context: Context, lines: Sequence[OrderLine]) -> None:
 
 def _do_refund(context: Context, case: _Case, step: ParcelStep, subject: str, body: str) -> str:
     lines = [line for line in case.lines if line.state in ORDER_LINE.sources("refund")]
+    refund_lines(context, lines, case.parcel.number, f"{case.parcel.number}: {WORDS[case.trouble]}; refunded")
+    return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} refunded"
+
+
+def refund_lines(context: Context, lines: Sequence[OrderLine], about: str, why: str) -> None:
+    """Lines are paid back to their buyers, through the store where it can be told; about: what the refund is for, once by it."""
+    orders = by_id(context.session, Order, (line.order_id for line in lines))
     for line in lines:
-        step_line(line, "refund", f"{case.parcel.number}: {WORDS[case.trouble]}; refunded")
-    for order in case.orders:
+        step_line(line, "refund", why)
+    for order in orders.values():
         mine = [line for line in lines if line.order_id == order.id]
-        if mine and order.channel == "link":
-            key = f"refund-{order.store_id}-{order.number}-{case.parcel.number}"
+        if order.channel == "link":
+            key = f"refund-{order.store_id}-{order.number}-{about}"
             refund = RefundPayload(order=order.number, lines=tuple((line.line_no, line.quantity) for line in mine), reference=key)
             queue.put(context, f"store:{order.store_id}", f"order:{order.id}", key, refund)
-    order_profit.refresh(context, {order.id for order in case.orders})
-    return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} refunded"
+    order_profit.refresh(context, set(orders))
 
 
 def tell_late(context: Context) -> int:

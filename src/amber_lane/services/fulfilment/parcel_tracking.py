@@ -166,6 +166,11 @@ def _where(order: Order) -> tuple[str, str]:
     return str(address.get("postcode", "")).replace(" ", "").upper(), order.country
 
 
+def purchases_in(context: Context, parcel: int) -> list[int]:
+    """Numbers of the purchases that have something in a parcel."""
+    return list(context.session.scalars(select(ParcelLine.purchase_id).where(ParcelLine.parcel_id == parcel)))
+
+
 def orders_of(context: Context, parcel: int) -> list[Order]:
     """The orders that have something in a parcel."""
     rows = select(PurchaseOrder.order_id).join(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id).where(ParcelLine.parcel_id == parcel)

@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, Select, func, select, update
 from sqlalchemy.orm import Session, aliased
 
-from ...connectors import depot_payloads
+from ...connectors import claim_payloads, depot_payloads, payloads
 from ...connectors.payloads import ListingPayload, MailPayload, Payload
 from ...core.states import OUTBOX
 from ...data.base import Q, by_index, to_ms
@@ -125,12 +125,15 @@ def is_there(context: Context, key: str) -> bool:
     return context.session.scalar(select(Outbox.id).where(Outbox.key == key)) is not None
 
 
+# Payloads of parts of their own are known once their files are loaded.
+BESIDE = (claim_payloads.ClaimPayload, depot_payloads.HoldPayload)
+
 UNREADABLE = "what was to be sent cannot be read here; the server's log says what"
 
 
 def payload(row: Outbox) -> Payload | None:
     """What a row holds, as the model of its kind; None where it cannot be read."""
-    return depot_payloads.read(row.kind, row.body)
+    return payloads.read(row.kind, row.body)
 
 
 def about(row: Outbox) -> str:

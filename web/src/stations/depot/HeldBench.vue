@@ -73,7 +73,7 @@ const parts = [
             >Order {{ count(units) }}, {{ cost }}</Btn
           >
           <Btn v-if="row.order" hint="S" @click="notNow(row.id)">Not now</Btn>
-          <Btn v-if="row.main === null" @click="openLane(row.id, 0)">Make it the main lane</Btn>
+          <Btn v-if="row.main === null" hint="M" @click="openLane(row.id, 0)">Make it the main lane</Btn>
           <Btn v-if="row.main === null" small kind="link" @click="openLane(row.id, 1)">or a spare</Btn>
         </p>
         <p v-if="full.quiet_until" class="mt-2 text-xs text-soft">Nothing is proposed before {{ full.quiet_until }}.</p>

@@ -14,7 +14,7 @@ import HeldBench from './HeldBench.vue'
 import LoadCard from './LoadCard.vue'
 import Ribbon from './Ribbon.vue'
 import ShortCard from './ShortCard.vue'
-import { dayAt, loadsQuery, notNow, order, type Held } from './depot'
+import { dayAt, loadsQuery, notNow, openLane, order, type Held } from './depot'
 
 const props = defineProps<{ of: Schema<'DepotView'> }>()
 const emit = defineEmits<{ plan: []; show: [view: string] }>()
@@ -25,6 +25,7 @@ const rows = computed(() => props.of.rows)
 const act = () => row.value?.order && void order([{ held: row.value.id, units: row.value.order }])
 const active = useRowKeys('Stock ahead', 'SKU', () => rows.value.length, [
   { key: 'a', message: 'order what is proposed', run: act },
+  { key: 'm', message: 'make it the main lane', run: () => row.value?.main === null && void openLane(row.value.id, 0) },
   { key: 's', message: 'not now', run: () => row.value?.order && void notNow(row.value.id) },
 ])
 const row = computed<Held | undefined>(() => rows.value[active.value])

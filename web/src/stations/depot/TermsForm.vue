@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { api, take } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
-import { count, money } from '@/parts/format'
+import { count, money, plural } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import { termsQuery } from './depot'
 
@@ -64,6 +64,10 @@ const save = () =>
 <template>
   <section v-if="data" class="mt-4 border-t border-rule pt-3">
     <h2>{{ data.name }}</h2>
+    <p v-if="data.lines_counted" class="mt-1 text-soft">
+      Of {{ plural(data.lines_counted, 'line') }} of loads that it counted, {{ data.lines_off || 'none' }}
+      {{ data.lines_off > 1 ? 'were' : 'was' }} not what was sent.
+    </p>
     <template v-if="data.told">
       <p class="mt-1 text-soft">
         As its interface says: storage {{ money(data.storage) }} a litre and month, {{ money(data.receive) }} a carton taken in,

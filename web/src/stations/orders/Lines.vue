@@ -5,9 +5,12 @@ import { api, take, type Schema } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Tag from '@/parts/Tag.vue'
+import OpenCase from '@/stations/transit/OpenCase.vue'
 import { STATE_WORDS, money, plural } from '@/parts/format'
 
 const props = defineProps<{ order: Schema<'OrderOut'>; open: boolean }>()
+const CLAIMABLE = ['with_supplier', 'on_the_road', 'arrived']
+const opening = ref(0)
 const FREE = ['new', 'needs_lane', 'held', 'ready', 'refused']
 const path = { params: { path: { number: props.order.id } } }
 const chosen = ref<number[]>([])
@@ -90,6 +93,13 @@ const part = () =>
             class="ml-1 text-xs text-amber-ink"
             :title="one.packs"
             >whole packs</span
+          ><Btn
+            v-if="CLAIMABLE.includes(one.state)"
+            small
+            kind="link"
+            :aria-label="`Open a case for line ${one.line_no}`"
+            @click="opening = one.id"
+            >Open a case</Btn
           >
         </td>
       </tr>
@@ -101,4 +111,5 @@ const part = () =>
     <Btn small kind="loss" @click="cancel">Cancel {{ plural(pieces, 'piece') }} and refund</Btn>
     <span class="text-xs text-soft">cancelling cannot be undone</span>
   </div>
+  <OpenCase v-if="opening" :line="opening" reason="damaged" @close="opening = 0" />
 </template>

@@ -162,7 +162,7 @@ useKeys('Price', [
     </section>
     <section class="min-w-0 overflow-auto p-4.5" aria-label="What if">
       <div class="flex items-baseline gap-3">
-        <h1>{{ changed ? 'If you make it so' : 'As it is' }}</h1>
+        <h1 class="whitespace-nowrap">{{ changed ? 'If you make it so' : 'As it is' }}</h1>
         <p class="truncate text-soft">
           {{
             changed ? "nothing has happened yet; worked out on today's costs" : 'change a rule at the left and see here what it would do'

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
+import { ref } from 'vue'
 import { api, take } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { dateOf, fullTime, timeOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
 import Help from './Help.vue'
+import OpenCase from './OpenCase.vue'
 
 const props = defineProps<{ parcel: number }>()
 const asked = useQuery({
@@ -13,6 +15,7 @@ const asked = useQuery({
   queryFn: () => take(api.GET('/api/v1/transit/parcels/{number}', { params: { path: { number: props.parcel } } })),
 })
 const { data } = asked
+const opening = ref(0)
 const MARKS = { moving: 'It is on its way', delivered: 'It was delivered', returned: 'It comes back' }
 const mark = (what: string) =>
   act(() => take(api.POST('/api/v1/transit/parcels/{number}/mark', { params: { path: { number: props.parcel } }, body: { what } })))
@@ -50,6 +53,15 @@ const mark = (what: string) =>
       >
     </p>
     <Help v-if="data.trouble" :parcel="props.parcel" :message="data" />
+    <p v-for="one in data.lines" :key="one.id" class="mt-2 flex items-center gap-2">
+      <span class="min-w-0 flex-1 truncate" :title="one.title">{{ one.title }}</span><RouterLink
+        v-if="one.case"
+        class="font-semibold text-slate hover:underline"
+        :to="`/transit?show=cases&case=${one.case}`"
+        >its case</RouterLink
+      ><Btn v-else small @click="opening = one.id">Open a case</Btn>
+    </p>
+    <OpenCase v-if="opening" :line="opening" :reason="data.state === 'moving' ? 'late' : 'no_movement'" @close="opening = 0" />
     <h2 class="mt-4">What the carrier said</h2>
     <ol class="mt-1 border-l-2 border-rule pl-3">
       <li v-for="event in [...data.events].reverse()" :key="event.at + event.kind" class="py-1" :title="fullTime(event.at)">

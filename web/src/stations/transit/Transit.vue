@@ -16,6 +16,8 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { useAsk } from '@/parts/ask'
 import { dateOf, money } from '@/parts/format'
+import CaseBench from './CaseBench.vue'
+import Cases from './Cases.vue'
 import Milepost from './Milepost.vue'
 import Numbers from './Numbers.vue'
 import ParcelBench from './ParcelBench.vue'
@@ -38,6 +40,7 @@ const pills = computed(() => {
     { key: 'road', label: 'On the road', count: (s?.states.label ?? 0) + (s?.states.moving ?? 0) },
     { key: 'trouble', label: 'In trouble, dearest first', count: s?.late ?? 0, waits: true },
     { key: 'numbers', label: 'Wrong numbers', count: s?.wrong_numbers ?? 0, waits: true },
+    { key: 'cases', label: 'Cases', count: s?.cases ?? 0 },
     { key: 'arrived', label: 'Arrived', count: s?.states.delivered ?? 0 },
   ]
 })
@@ -52,6 +55,7 @@ const columns = computed<Column[]>(() => [
   ...(view.value === 'trouble' ? [{ key: 'at_risk', label: 'At risk', sort: false as const, right: true, width: '84px' }] : []),
 ])
 const active = ref<number | null>(null)
+const theCase = ref(0)
 const bring = ref(false)
 const askNow = () => act(() => take(api.POST('/api/v1/transit/carriers/ask', { body: {} })))
 useKeys('Transit', [
@@ -67,7 +71,7 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
       <div class="flex items-center gap-3">
         <h1>Parcels</h1>
         <span class="ml-auto" /><Filter
-          v-if="view !== 'numbers'"
+          v-if="!['numbers', 'cases'].includes(view)"
           :words="ask.words"
           label="Number, order or buyer"
           @change="set({ words: $event })"
@@ -76,6 +80,7 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
       </div>
       <Pills :pending="!standing" :options="pills" :chosen="view" label="Which parcels" @choose="set({ show: $event })" />
       <Numbers v-if="view === 'numbers'" />
+      <Cases v-else-if="view === 'cases'" @chosen="theCase = $event" />
       <DataTable
         v-else
         v-model:active="active"
@@ -114,8 +119,12 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
         <template #promised_by="{ row }: { row: Row }">{{ row.promised_by ? dateOf(row.promised_by) : '–' }}</template>
       </DataTable>
     </section>
-    <aside class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="The parcel">
-      <ParcelBench v-if="active" :key="active" :parcel="active" />
+    <aside class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" :aria-label="view === 'cases' ? 'The case' : 'The parcel'">
+      <template v-if="view === 'cases'"
+        ><CaseBench v-if="theCase" :key="theCase" :claim="theCase" />
+        <p v-else class="text-soft">Choose a case to see both sides of it.</p></template
+      >
+      <ParcelBench v-else-if="active" :key="active" :parcel="active" />
       <p v-else class="text-soft">Choose a parcel to see where it was and what was told to whom.</p>
     </aside>
     <SheetIn :open="bring" sheet="tracking" title="Import tracking numbers" @close="bring = false" />

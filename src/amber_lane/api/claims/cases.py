@@ -1,0 +1,312 @@
+"""Cases: claims to suppliers with what is done for the buyer, as a list and one by one."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Annotated, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from ...connectors.claim_protocol import ClaimAnswer
+from ...connectors.kinds import TAKE_CLAIMS
+from ...connectors.protocols import Tracking
+from ...core.claims import ClaimReason, Way
+from ...core.currency import parse_money
+from ...data.claims import Claim
+from ...data.orders import Order, OrderLine, PurchaseOrder
+from ...data.setup import Store, Supplier
+from ...services.base.context import Context
+from ...services.base.errors import Conflict, Invalid
+from ...services.claims import buyer_side, cases, clock
+from ...services.listings import images
+from ..deps import ReadContext, WriteContext
+from ..files import PictureFile
+from ..schemas import Ask, Big, Done, Money, money, sure
+
+router = APIRouter(prefix="/claims", tags=["claims"])
+Words = Annotated[str, Field(max_length=2000)]
+
+
+class ClaimVersionAsk(Ask):
+    version: int
+
+
+class OpenClaimAsk(Ask):
+    """line: of an order; amount: what is asked, null = what it was bought for."""
+
+    line: Big
+    reason: ClaimReason
+    units: Annotated[int, Field(gt=0, le=100_000)] | None = None
+    wish: Literal["money", "again"] = "money"
+    amount: Money | None = None
+    words: Words = ""
+
+
+class MoreAsk(ClaimVersionAsk):
+    words: Words
+
+
+class BuyerAsk(ClaimVersionAsk):
+    way: Way
+
+
+class AnswerAsk(ClaimVersionAsk):
+    """What a supplier without an interface says. amount: what it pays; tracking: of what it sends again."""
+
+    state: Literal["question", "accepted", "refused"]
+    message: Annotated[str, Field(max_length=500)] = ""
+    amount: Money | None = None
+    tracking_number: Annotated[str, Field(max_length=60)] = ""
+    carrier: Annotated[str, Field(max_length=100)] = ""
+
+
+class CameAsk(ClaimVersionAsk):
+    amount: Money
+
+
+class LetGoAsk(ClaimVersionAsk):
+    reason: Annotated[str, Field(max_length=300)] = ""
+
+
+class ClaimRow(BaseModel):
+    """waits_for: supplier, us or nobody; until: by when."""
+
+    id: int
+    version: int
+    reference: str
+    order: str
+    order_id: int
+    store: str
+    title: str
+    units: int
+    supplier: str
+    reason: str
+    state: str
+    wish: str
+    amount: Money
+    came_back: Money | None
+    opened_at: datetime
+    until: date | None
+    waits_for: str
+    buyer: str
+    buyer_name: str
+
+
+class BuyerWayOut(BaseModel):
+    """terms: they add up to the cost; a negative one is a gain. reason_not: why it cannot be done here."""
+
+    way: str
+    cost: Money
+    terms: dict[str, Money]
+    may: bool
+    reason_not: str
+
+
+class ClaimEventOut(BaseModel):
+    at: datetime
+    who: str
+    kind: str
+    message: str
+
+
+class ClaimOut(BaseModel):
+    """chance: that it is paid, by so many answers of this supplier; letter: what to send where it has neither interface nor mail."""
+
+    row: ClaimRow
+    purchase: str
+    words: str
+    evidence: list[int]
+    wants_picture: bool
+    paid: Money
+    offered: Money | None
+    answer: str
+    their_number: str
+    reminded: int
+    by: str
+    letter: str
+    chance: float
+    answers: int
+    ways: list[BuyerWayOut]
+    story: list[ClaimEventOut]
+    calls: bool
+
+
+class CanClaimOut(BaseModel):
+    """What a claim of an order line would begin with; why: '' where there is somebody to claim it from."""
+
+    line: int
+    title: str
+    units: int
+    supplier: str
+    paid: Money | None
+    why: str
+
+
+@router.get("")
+def all_cases(context: ReadContext, show: Literal["open", "done", "all"] = "open") -> list[ClaimRow]:
+    """What waits for whom, since when, until when, how much."""
+    return [_row(context, one) for one in buyer_side.listed(context, show)]
+
+
+def _row(context: Context, one: Claim) -> ClaimRow:
+    order, line = context.get(Order, one.order_id, "order"), context.get(OrderLine, one.order_line_id, "order line")
+    waits = "nobody" if one.closed_at else "supplier" if one.state in ("asked", "accepted") else "us"
+    return ClaimRow(
+        id=one.id,
+        version=one.version,
+        reference=one.reference,
+        order=order.number,
+        order_id=order.id,
+        store=context.get(Store, order.store_id, "store").name,
+        title=line.title or line.sku_code,
+        units=one.units,
+        supplier=context.get(Supplier, one.supplier_id, "supplier").name,
+        reason=clock.said(one),
+        state=one.state,
+        wish=one.wish,
+        amount=sure(one.amount, one.currency),
+        came_back=sure(one.came_back, one.currency) if one.came_back else None,
+        opened_at=one.opened_at,
+        until=one.due,
+        waits_for=waits,
+        buyer=one.buyer,
+        buyer_name=order.buyer,
+    )
+
+
+@router.get("/lines/{number}")
+def can_claim(context: ReadContext, number: Big) -> CanClaimOut:
+    """What is known of an order line before a claim is opened."""
+    line = context.get(OrderLine, number, "order line")
+    title = line.title or line.sku_code
+    try:
+        of = cases.known(context, number)
+    except Conflict as error:
+        return CanClaimOut(line=number, title=title, units=line.quantity, supplier="", paid=None, why=error.message)
+    paid = sure(of.paid(line.quantity), of.purchase.currency)
+    return CanClaimOut(line=number, title=title, units=line.quantity, supplier=of.supplier.name, paid=paid, why="")
+
+
+@router.get("/{number}")
+def case(context: ReadContext, number: Big) -> ClaimOut:
+    """One case with its story, and each way for the buyer with what it is expected to cost."""
+    row = context.get(Claim, number, "claim")
+    supplier = context.get(Supplier, row.supplier_id, "supplier")
+    found = buyer_side.ways(context, row)
+    currency = context.get(Order, row.order_id, "order").currency
+    calls = supplier.kind in TAKE_CLAIMS
+    by = "its interface" if calls else f"mail to {supplier.mail}" if "@" in supplier.mail else ""
+    return ClaimOut(
+        row=_row(context, row),
+        purchase=context.get(PurchaseOrder, row.purchase_id, "purchase order").reference,
+        words=row.words,
+        evidence=row.evidence,
+        wants_picture=cases.wants_picture(row),
+        paid=sure(row.paid, row.currency),
+        offered=money(row.offered, row.currency),
+        answer=row.answer,
+        their_number=row.their_number,
+        reminded=row.reminded,
+        by=by,
+        letter="" if by else "\n\n".join(cases.letter(context, row, supplier)),
+        chance=round(float(found.record.chance), 3),
+        answers=found.record.paid + found.record.refused,
+        ways=[
+            BuyerWayOut(
+                way=one.way.value,
+                cost=sure(one.cost, currency),
+                terms={name: sure(value, currency) for name, value in one.terms.items()},
+                may=one.way in found.may,
+                reason_not=found.reason_not.get(one.way, ""),
+            )
+            for one in found.costs
+        ],
+        story=[ClaimEventOut(at=one.at, who=one.who, kind=one.kind, message=one.message) for one in cases.story(context, number)],
+        calls=calls,
+    )
+
+
+class Opened(BaseModel):
+    message: str
+    id: int
+
+
+@router.post("", status_code=201)
+def open_case(context: WriteContext, ask: OpenClaimAsk) -> Opened:
+    """Open a case; nothing goes out yet."""
+    amount = None
+    if ask.amount is not None:
+        amount = _amount(ask.amount, cases.known(context, ask.line).purchase.currency)
+    row = cases.open_claim(context, cases.Start(ask.line, ask.reason, ask.units, ask.wish, amount, ask.words))
+    return Opened(message=f"case {row.reference} is open", id=row.id)
+
+
+def _amount(given: Money, currency: str) -> int:
+    if given.currency != currency:
+        raise Invalid(f"it was paid in {currency}", {"amount": f"must be in {currency}"})
+    try:
+        return parse_money(given.amount, currency)
+    except ValueError as error:
+        raise Invalid(str(error), {"amount": str(error)}) from error
+
+
+@router.post("/{number}/ask")
+def ask_supplier(context: WriteContext, number: Big, ask: ClaimVersionAsk) -> Done:
+    """Ask the supplier, once."""
+    row = cases.ask(context, number, ask.version)
+    return Done(message=f"{context.get(Supplier, row.supplier_id, 'supplier').name} is asked")
+
+
+@router.post("/{number}/more")
+def more(context: WriteContext, number: Big, ask: MoreAsk) -> Done:
+    """Say more; a supplier that waits for it, or refused, is asked anew with it."""
+    if not ask.words.strip():
+        raise Invalid("say what is new", {"words": "is empty"})
+    row = cases.add(context, number, ask.version, ask.words)
+    return Done(message="the supplier is asked again" if row.state == "asked" else "it is in the case")
+
+
+@router.post("/{number}/pictures", status_code=201)
+def add_picture(made: PictureFile, context: WriteContext, number: Big) -> Done:
+    """A picture that shows it; a supplier that waits for one is asked anew with it."""
+    row = cases.add(context, number, None, picture=images.keep(context, made))
+    return Done(message="the supplier is asked again, with the picture" if row.state == "asked" else "the picture is in the case")
+
+
+@router.post("/{number}/buyer")
+def for_the_buyer(context: WriteContext, number: Big, ask: BuyerAsk) -> Done:
+    """Do one thing for the buyer, once."""
+    row = buyer_side.do(context, number, ask.version, ask.way)
+    return Done(message={"refund": "the buyer is refunded", "again": "it is sent again"}.get(row.buyer, "it is noted"))
+
+
+@router.post("/{number}/answer")
+def answer(context: WriteContext, number: Big, ask: AnswerAsk) -> Done:
+    """What a supplier without an interface said."""
+    row = context.get_version(Claim, number, ask.version, "claim")
+    supplier = context.get(Supplier, row.supplier_id, "supplier")
+    if supplier.kind in TAKE_CLAIMS:
+        raise Conflict(f"{supplier.name} answers by its interface")
+    if row.state not in ("asked", "question"):
+        raise Conflict(f"claim {row.reference} is {row.state}")
+    amount = None if ask.amount is None else _amount(ask.amount, row.currency)
+    cases.take_answer(context, ClaimAnswer(row.reference, ask.state, "", ask.message, amount, row.currency))
+    if ask.tracking_number.strip() and ask.state == "accepted":
+        tracking = Tracking(ask.tracking_number, ask.carrier)
+        cases.take_answer(context, ClaimAnswer(row.reference, "paid", "", "", None, row.currency, tracking))
+    return Done(message=f"{supplier.name}'s answer is in the case")
+
+
+@router.post("/{number}/came")
+def came(context: WriteContext, number: Big, ask: CameAsk) -> Done:
+    """Money for it is here."""
+    row = context.get(Claim, number, "claim")
+    cases.money_came(context, number, ask.version, _amount(ask.amount, row.currency))
+    return Done(message="it is in the books")
+
+
+@router.post("/{number}/drop")
+def drop(context: WriteContext, number: Big, ask: LetGoAsk) -> Done:
+    """Let it go."""
+    return Done(message=f"case {cases.drop(context, number, ask.version, ask.reason).reference} is let go")

@@ -1,0 +1,70 @@
+"""Open troubles of claims: what its supplier wants to see, refuses, does not answer, or promised and did not pay."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from sqlalchemy import select
+
+from ...core.currency import show
+from ...data.claims import Claim
+from ...data.orders import Order
+from ...data.setup import Supplier
+from ..base.context import Context
+from ..claims import cases, clock
+from ..pricing.exchange_rates import HomeWorth
+from .alert import Alert, AlertKey, AlertStep, Doing, Source, acts
+
+
+def _about(context: Context, row: Claim) -> tuple[str, str]:
+    supplier = context.get(Supplier, row.supplier_id, "supplier")
+    return supplier.name, f"order {context.get(Order, row.order_id, 'order').number}, {clock.said(row)}"
+
+
+def _waiting(context: Context) -> Iterator[Alert]:
+    """Claims that wait for us: not asked yet, more is wanted, or refused."""
+    worth = HomeWorth(context)
+    rows = select(Claim).where(Claim.state.in_(("open", "question", "refused")), Claim.closed_at.is_(None)).order_by(Claim.id)
+    for row in context.session.scalars(rows):
+        who, about = _about(context, row)
+        told = {
+            "open": (f"Claim for {about}: {who} is not asked yet", "money comes back only to who asks in time"),
+            "question": (f"{who} wants to see more for {about}: {row.answer}", "the claim waits for it"),
+            "refused": (f"{who} refuses the claim for {about}: {row.answer}", "show more and ask again, or let it go"),
+        }[row.state]
+        go = f"/transit?show=cases&case={row.id}"
+        step = AlertStep(f"Ask {who}", act=True) if row.state == "open" else AlertStep("See the case", go=go)
+        since = row.answered_at or row.opened_at
+        at_risk = worth.of(row.amount or row.paid, row.currency)
+        yield Alert(AlertKey("claim", row.id, row.state), "transit", "Claim", *told, since, step, at_risk)
+
+
+@acts("claim")
+def _ask(do: Doing) -> None:
+    cases.ask(do.context, int(do.alert.key.about[0]), None)
+
+
+def _overdue(context: Context) -> Iterator[Alert]:
+    """Claims whose supplier was reminded twice and says nothing, and money that was promised and has not come."""
+    worth = HomeWorth(context)
+    for row in clock.overdue(context):
+        who, about = _about(context, row)
+        amount = row.offered if row.offered is not None else row.amount
+        told = (
+            f"{who} promised {show(amount, row.currency)} for {about}, and it has not come"
+            if row.state == "accepted"
+            else f"{who} does not answer the claim for {about}, though reminded twice"
+        )
+        yield Alert(
+            AlertKey("claim_silent", row.id),
+            "transit",
+            "Claim",
+            told,
+            "call them, or let it go",
+            row.asked_at or row.opened_at,
+            AlertStep("See the case", go=f"/transit?show=cases&case={row.id}"),
+            worth.of(amount or row.paid, row.currency),
+        )
+
+
+SOURCES: dict[str, Source] = {"claim": _waiting, "claim_silent": _overdue}

@@ -1,0 +1,152 @@
+"""What is done for the buyer of a claim: each way with its expected cost, and the one that was chosen, done once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import select
+
+from ...core import claims
+from ...core.claims import CaseMoney, ClaimReason, Record, Way, WayCost
+from ...core.numbers import PPM, half_up
+from ...core.states import ORDER_LINE
+from ...data.bulk import by_id
+from ...data.claims import Claim
+from ...data.lanes import Lane
+from ...data.orders import Order, OrderLine
+from ...data.setup import Store, Supplier
+from ...data.source import Item
+from ..base import house_days
+from ..base.context import Context
+from ..base.errors import Conflict
+from ..fulfilment import delivery_exceptions
+from ..mapping import lanes
+from ..mapping.landed_cost import Costing
+from ..pricing.exchange_rates import HomeWorth
+from ..pricing.policy import refund_cost
+from .cases import WORDS, note
+
+
+def records(context: Context, supplier: int) -> dict[str, Record]:
+    """How a supplier answered claims: by reason, and of all reasons under ''."""
+    rows = select(Claim.reason, Claim.came_back, Claim.amount, Claim.state, Claim.wish).where(
+        Claim.supplier_id == supplier, Claim.asked_at.is_not(None), Claim.state.in_(("settled", "refused", "dropped"))
+    )
+    return claims.records(
+        (reason, state == "settled", amount if wish == "money" else 0, came)
+        for reason, came, amount, state, wish in context.session.execute(rows)
+    )
+
+
+def record_of(context: Context, row: Claim) -> Record:
+    """The record that a claim is weighed by: of its reason, or of all where fewer than five of that are known."""
+    found = records(context, row.supplier_id)
+    mine = found.get(row.reason, Record())
+    return mine if mine.paid + mine.refused >= 5 else found.get("", Record())
+
+
+@dataclass(frozen=True)
+class Ways:
+    """costs: the cheapest first, in the order's money; may: those that can be done here and now; reason_not: why others cannot."""
+
+    costs: list[WayCost]
+    record: Record
+    may: frozenset[Way]
+    reason_not: dict[Way, str]
+
+
+def ways(context: Context, row: Claim) -> Ways:
+    """Each way with its expected cost from now on; what was spent already is in none of them."""
+    line, order = context.get(OrderLine, row.order_line_id, "order line"), context.get(Order, row.order_id, "order")
+    whole = row.units == line.quantity
+    share = (row.units, line.quantity)
+    worth = HomeWorth(context)
+    record = record_of(context, row)
+    money = CaseMoney(
+        half_up(line.total * share[0], share[1]),
+        half_up((line.store_fee + line.payment_fee) * share[0], share[1]),
+        _turned(worth, row.amount or row.paid, row.currency, order.currency),
+        _again(context, line, order, row.units),
+        _turned(worth, refund_cost(context), worth.home, order.currency),
+        (house_days.today(context) - order.promised_by).days if order.promised_by else 0,
+    )
+    reason_not: dict[Way, str] = {}
+    if not whole:
+        part = "only a part of the line is claimed: do it in the store itself"
+        reason_not |= {Way.refund: part, Way.again: part}
+    if line.state not in ORDER_LINE.sources("refund"):
+        reason_not.setdefault(Way.refund, "the line is settled already")
+    if line.state not in ORDER_LINE.sources("again") or order.cancelled_at:
+        reason_not.setdefault(Way.again, "the line is settled already")
+    costs = claims.ways(money, record, ClaimReason(row.reason))
+    return Ways(costs, record, frozenset(one.way for one in costs if one.way not in reason_not), reason_not)
+
+
+def _turned(worth: HomeWorth, minor: int, base: str, quote: str) -> int:
+    """An amount in another money, for comparing alone; where no rate is known, as it is."""
+    if base == quote:
+        return minor
+    one, other = worth.ppm(base), worth.ppm(quote)
+    return half_up(minor * one, other) if one and other else minor
+
+
+def _again(context: Context, line: OrderLine, order: Order, units: int) -> int | None:
+    """Landed cost of so many by the best lane now, with what its refusals and lateness cost by their chance."""
+    store = context.get(Store, order.store_id, "store")
+    costing, best = Costing(context), None
+    for lane, parts in lanes.lanes_of(context, line.sku_id or 0):
+        if lane.state == "shut" or lane.is_substitute:
+            continue
+        items = by_id(context.session, Item, (part.item_id for part in parts))
+        if any(item.offer == "gone" or item.stock == 0 for item in items.values()):
+            continue
+        found = costing.landed(costing.of_lane(lane, parts, items, order.country), store)
+        if not found.reason:
+            cost = found.landed * units + _risk(context, lane)
+            best = cost if best is None else min(best, cost)
+    return best
+
+
+def _risk(context: Context, lane: Lane) -> int:
+    supplier = context.get(Supplier, lane.supplier_id, "supplier")
+    refuse = lane.refuse_ppm if lane.refuse_ppm is not None else supplier.refuse_ppm or 0
+    return half_up(refuse * refund_cost(context), PPM)
+
+
+def do(context: Context, number: int, version: int | None, way: Way) -> Claim:
+    """Do it for the buyer, once. Refunds and new purchases cannot be undone here."""
+    row = context.get_version(Claim, number, version, "claim")
+    if row.buyer in (Way.refund, Way.again):
+        raise Conflict("this is done for the buyer already: " + ("refunded" if row.buyer == Way.refund else "sent again"))
+    line = context.get(OrderLine, row.order_line_id, "order line")
+    if way in (Way.refund, Way.again):
+        if reason := ways(context, row).reason_not.get(way):
+            raise Conflict(reason)
+        why = f"claim {row.reference}: {WORDS[ClaimReason(row.reason)]}"
+        if way is Way.refund:
+            delivery_exceptions.refund_lines(context, [line], row.reference, f"{why}; refunded")
+        else:
+            delivery_exceptions.send_again(context, [line], f"{why}; sent again")
+    row.buyer, row.buyer_at = way.value, context.now
+    told = {
+        Way.refund: "the buyer is refunded",
+        Way.again: "it is sent again to the buyer",
+        Way.ask: "the buyer waits",
+        Way.let_go: "nothing is done",
+    }
+    note(context, row, "buyer", told[way])
+    context.log("claim.buyer", row.reference, f"claim {row.reference}: {told[way]}")
+    context.session.flush()
+    return row
+
+
+def listed(context: Context, view: str, most: int = 300) -> list[Claim]:
+    """Claims of a view: open (whoever it waits for), done, or all; those that wait longest first."""
+    query = select(Claim)
+    if view == "open":
+        query = query.where(Claim.closed_at.is_(None)).order_by(Claim.due.is_(None), Claim.due, Claim.id)
+    elif view == "done":
+        query = query.where(Claim.closed_at.is_not(None)).order_by(Claim.closed_at.desc())
+    else:
+        query = query.order_by(Claim.id.desc())
+    return list(context.session.scalars(query.limit(most)))

@@ -1,0 +1,363 @@
+"""Claims: opened with what is known, asked of the supplier once, answered, and settled with the money that came; each step in its story."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from datetime import timedelta
+
+from sqlalchemy import BigInteger, func, select, type_coerce
+from sqlalchemy.orm import Session
+
+from ...connectors.claim_payloads import ClaimPayload
+from ...connectors.claim_protocol import ClaimAnswer
+from ...connectors.kinds import TAKE_CLAIMS
+from ...core.claims import PROVEN, ClaimReason
+from ...core.currency import show
+from ...core.numbers import half_up
+from ...core.states import CLAIM
+from ...data.claims import Claim, ClaimEvent
+from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
+from ...data.outbox import AuditEntry
+from ...data.setup import Store, Supplier
+from ...data.shelf import Picture
+from ...data.source import Item
+from ...data.transit import ParcelLine
+from ..base import house_days, undoing
+from ..base.context import Context
+from ..base.errors import Conflict, Invalid
+from ..fulfilment.parcel_tracking import take_tracking
+from ..outbox import queue
+
+# A supplier has so many days to answer; after a reminder so many more.
+ANSWER_DAYS, MORE_DAYS = 7, 3
+PICTURES_MOST = 8
+WORDS = {
+    ClaimReason.no_number: "no tracking number",
+    ClaimReason.no_movement: "the parcel does not move",
+    ClaimReason.lost: "lost",
+    ClaimReason.late: "late",
+    ClaimReason.damaged: "damaged",
+    ClaimReason.defective: "defective",
+    ClaimReason.wrong_item: "wrong item",
+    ClaimReason.missing: "item missing",
+    ClaimReason.not_as_described: "not as described",
+    ClaimReason.changed_mind: "the buyer changed their mind",
+}
+# Purchases whose goods a supplier owes us.
+CLAIMABLE = ("sent", "accepted", "shipped")
+
+
+@dataclass(frozen=True)
+class Start:
+    """What a claim begins with. line: of an order; amount: asked, minor units of the supplier's money, None = what it was paid for."""
+
+    line: int
+    reason: ClaimReason
+    units: int | None = None
+    wish: str = "money"
+    amount: int | None = None
+    words: str = ""
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known of a line before a claim is opened. paid: what so many units were bought for, sending in it."""
+
+    order: Order
+    line: OrderLine
+    purchase: PurchaseOrder
+    bought: PurchaseLine
+    supplier: Supplier
+    parcel: int | None
+
+    def paid(self, units: int) -> int:
+        whole = self.purchase.billed
+        whole = self.purchase.goods + self.purchase.shipping + self.purchase.handling if whole is None else whole
+        goods = max(self.purchase.goods, 1)
+        return half_up(whole * self.bought.planned_cost * units, goods * max(self.line.quantity, 1))
+
+
+def known(context: Context, line: int) -> Known:
+    """The newest purchase of an order line that went to a supplier. Conflict where nothing of it was bought."""
+    s = context.session
+    row = context.get(OrderLine, line, "order line")
+    found = s.execute(
+        select(PurchaseLine, PurchaseOrder)
+        .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
+        .where(PurchaseLine.order_line_id == line, PurchaseOrder.state.in_(CLAIMABLE), ~PurchaseLine.refused)
+        .order_by(PurchaseLine.live.desc(), PurchaseLine.id.desc())
+        .limit(1)
+    ).first()
+    if found is None:
+        raise Conflict("nothing of this line has gone to a supplier, so there is nobody to claim it from")
+    bought, purchase = found
+    parcel = s.scalar(select(ParcelLine.parcel_id).where(ParcelLine.purchase_id == purchase.id).order_by(ParcelLine.id.desc()).limit(1))
+    return Known(
+        context.get(Order, row.order_id, "order"), row, purchase, bought, context.get(Supplier, purchase.supplier_id, "supplier"), parcel
+    )
+
+
+def open_claim(context: Context, start: Start) -> Claim:
+    """Open a claim; nothing goes out yet. One of a purchase's line is open at a time. Can be undone until the supplier is asked."""
+    of = known(context, start.line)
+    units = start.units or of.line.quantity
+    paid = of.paid(min(units, of.line.quantity))
+    amount = (0 if start.wish == "again" else paid) if start.amount is None else start.amount
+    wrong = {}
+    if not 0 < units <= of.line.quantity:
+        wrong["units"] = f"must be 1 to {of.line.quantity}"
+    if not 0 <= amount <= paid:
+        wrong["amount"] = f"it was bought for {show(paid, of.purchase.currency)}; no more can be asked back"
+    if start.wish not in ("money", "again"):
+        wrong["wish"] = "must be money or a new one"
+    if wrong:
+        raise Invalid("; ".join(wrong.values()), wrong)
+    if there := context.session.scalar(
+        select(Claim).where(Claim.purchase_id == of.purchase.id, Claim.order_line_id == of.line.id, Claim.closed_at.is_(None))
+    ):
+        raise Conflict(f"claim {there.reference} is open for this already")
+    store = context.get(Store, of.order.store_id, "store")
+    row = Claim(
+        reference=f"{store.code}-{of.order.number}-C{secrets.token_hex(2)}",
+        order_id=of.order.id,
+        order_line_id=of.line.id,
+        purchase_id=of.purchase.id,
+        supplier_id=of.supplier.id,
+        parcel_id=of.parcel,
+        reason=start.reason.value,
+        units=units,
+        wish=start.wish,
+        state=CLAIM.first,
+        amount=amount,
+        currency=of.purchase.currency,
+        paid=paid,
+        words=start.words.strip()[:2000],
+        opened_at=context.now,
+    )
+    context.session.add(row)
+    context.session.flush()
+    note(context, row, "open", f"{units} × {of.line.title or of.line.sku_code}: {WORDS[start.reason]}")
+    context.log("claim.open", row.reference, f"claim {row.reference} opened: {WORDS[start.reason]}", after={"claim": row.id}, undo=True)
+    return row
+
+
+def open_count(context: Context) -> int:
+    return int(context.session.scalar(select(func.count()).select_from(Claim).where(Claim.closed_at.is_(None))) or 0)
+
+
+def open_for(context: Context, line: int) -> int | None:
+    """The claim that is open for an order line."""
+    return context.session.scalar(select(Claim.id).where(Claim.order_line_id == line, Claim.closed_at.is_(None)).limit(1))
+
+
+def note(context: Context, row: Claim, kind: str, message: str) -> None:
+    """One line of a claim's story."""
+    context.session.add(ClaimEvent(claim_id=row.id, at=context.now, who=context.actor, kind=kind, message=message[:500]))
+    context.session.flush()
+
+
+def story(context: Context, number: int) -> Sequence[ClaimEvent]:
+    return context.session.scalars(select(ClaimEvent).where(ClaimEvent.claim_id == number).order_by(ClaimEvent.id)).all()
+
+
+def ask(context: Context, number: int, version: int | None) -> Claim:
+    """Ask the supplier: by its interface or by mail, once; where neither is there, a person writes."""
+    row = context.get_version(Claim, number, version, "claim")
+    supplier = context.get(Supplier, row.supplier_id, "supplier")
+    row.state = CLAIM.step(row.state, "ask")
+    how = _send(context, row, supplier)
+    wish = show(row.amount, row.currency) if row.wish == "money" else "a new one"
+    note(context, row, "ask", f"{supplier.name} asked for {wish}, {how}")
+    context.log("claim.ask", row.reference, f"{supplier.name} asked for {wish}: {WORDS[ClaimReason(row.reason)]}")
+    return row
+
+
+def _send(context: Context, row: Claim, supplier: Supplier) -> str:
+    """The claim's row in the outbox, in the transaction that decided it. Returns by which road."""
+    row.asked_at, row.answered_at = context.now, None
+    row.due = house_days.today(context) + timedelta(days=ANSWER_DAYS)
+    context.session.flush()
+    key = f"claim-{row.reference}-{row.version}"
+    if supplier.kind in TAKE_CLAIMS:
+        bought = context.session.scalars(
+            select(PurchaseLine).where(PurchaseLine.purchase_id == row.purchase_id, PurchaseLine.order_line_id == row.order_line_id)
+        ).first()
+        payload = ClaimPayload(
+            reference=row.reference, purchase=context.get(PurchaseOrder, row.purchase_id, "purchase order").reference,
+            line_no=bought.line_no if bought else 1, units=row.units, reason=row.reason, wish=row.wish, amount=row.amount,
+            currency=row.currency, words=row.words, pictures=tuple(row.evidence),
+        )  # fmt: skip
+        queue.put(context, f"supplier:{supplier.id}", f"claim:{row.id}", key, payload)
+        return "by its interface"
+    subject, body = letter(context, row, supplier)
+    if "@" in supplier.mail and queue.mail(context, key, f"claim:{row.id}", supplier.mail, subject, body, supplier=supplier.id):
+        return f"by mail to {supplier.mail}"
+    return "by hand: copy the text and send it yourself"
+
+
+def letter(context: Context, row: Claim, supplier: Supplier) -> tuple[str, str]:
+    """Subject and text of a claim to a supplier that takes none by its interface."""
+    purchase, line = context.get(PurchaseOrder, row.purchase_id, "purchase order"), context.get(OrderLine, row.order_line_id, "order line")
+    bought = context.session.scalars(
+        select(Item).join(PurchaseLine, PurchaseLine.item_id == Item.id).where(PurchaseLine.purchase_id == purchase.id)
+    ).first()
+    what = f"{row.units} × {bought.number if bought else line.sku_code} {bought.title if bought else line.title}"
+    wish = f"Please pay back {show(row.amount, row.currency)}." if row.wish == "money" else "Please send it once more, at no cost."
+    lines = [
+        f"Hello {supplier.name},",
+        "",
+        f"of our order {purchase.reference}: {what}: {WORDS[ClaimReason(row.reason)]}.",
+        row.words,
+        wish,
+    ]
+    if row.evidence:
+        lines.append(f"{len(row.evidence)} pictures are kept here; we send them on request.")
+    return f"Claim {row.reference} for {purchase.reference}", "\n".join(one for one in lines if one or one == "") + "\n"
+
+
+def add(context: Context, number: int, version: int | None, words: str = "", picture: Picture | None = None) -> Claim:
+    """More of what shows it. Where the supplier waits for that, it is asked anew with it."""
+    row = context.get_version(Claim, number, version, "claim")
+    if row.closed_at is not None:
+        raise Conflict(f"claim {row.reference} is {row.state}")
+    if picture is not None:
+        if len(row.evidence) >= PICTURES_MOST:
+            raise Invalid(f"a claim has {PICTURES_MOST} pictures at most")
+        row.evidence = [*dict.fromkeys([*row.evidence, picture.id])]
+        note(context, row, "evidence", "a picture added")
+    if words.strip():
+        row.words = f"{row.words}\n{words.strip()}".strip()[:2000]
+        note(context, row, "evidence", words.strip())
+    if row.state in ("question", "refused"):
+        return ask(context, number, None)
+    context.session.flush()
+    return row
+
+
+def take_answer(context: Context, answer: ClaimAnswer) -> None:
+    """What a supplier says of a claim; a word that comes late or twice changes nothing, and what cannot be is told and not believed."""
+    row = context.session.scalar(select(Claim).where(Claim.reference == answer.reference))
+    if row is None or row.closed_at is not None:
+        return
+    row.their_number = answer.their_number or row.their_number
+    if fault := _not_believed(row, answer):
+        if row.answer != fault:
+            row.answer = fault
+            note(context, row, "doubt", fault)
+        return
+    supplier = context.get(Supplier, row.supplier_id, "supplier")
+    move = {"question": "question", "accepted": "accept", "refused": "refuse"}.get(answer.state)
+    if move and row.state in CLAIM.sources(move):
+        row.state, row.answered_at, row.answer, row.due = CLAIM.step(row.state, move), context.now, answer.message[:500], None
+        row.version += 1
+        if answer.state == "accepted":
+            row.offered = answer.amount
+            # What it promised has to come, too.
+            row.due = house_days.today(context) + timedelta(days=2 * ANSWER_DAYS)
+        told = {"question": "wants to see more", "accepted": "will pay" if row.wish == "money" else "sends it again", "refused": "refuses"}
+        what = f" {show(answer.amount, row.currency)}" if answer.amount is not None else ""
+        message = f"{supplier.name} {told[answer.state]}{what}" + (f": {answer.message}" if answer.message else "")
+        note(context, row, answer.state, message)
+        context.log("claim.answer", row.reference, f"claim {row.reference}: {message}")
+    if answer.state == "paid" and row.state in CLAIM.sources("settle"):
+        if answer.tracking and row.wish == "again":
+            purchase = context.get(PurchaseOrder, row.purchase_id, "purchase order")
+            take_tracking(context, purchase, answer.tracking)
+            note(context, row, "parcel", f"sent again: {answer.tracking.carrier} {answer.tracking.number}")
+            _settle(context, row, 0)
+        elif answer.amount is not None:
+            _settle(context, row, answer.amount)
+
+
+def _not_believed(row: Claim, answer: ClaimAnswer) -> str:
+    """What speaks against an answer: '' = nothing."""
+    if answer.amount is None:
+        return ""
+    if answer.currency not in ("", row.currency):
+        return f"it says that it pays in {answer.currency}, and was paid in {row.currency}: ask, it is not taken"
+    if answer.amount > max(2 * row.paid, row.amount):
+        return (
+            f"it says that it pays {show(answer.amount, row.currency)} for what cost {show(row.paid, row.currency)}: ask, it is not taken"
+        )
+    return ""
+
+
+def _settle(context: Context, row: Claim, amount: int) -> None:
+    row.state, row.came_back, row.came_at, row.closed_at, row.due = CLAIM.step(row.state, "settle"), amount, context.now, context.now, None
+    row.version += 1
+    if amount:
+        short = f", {show(row.amount - amount, row.currency)} less than was asked" if amount < row.amount else ""
+        note(context, row, "paid", f"{show(amount, row.currency)} came back{short}")
+    context.log(
+        "claim.settled", row.reference, f"claim {row.reference} settled" + (f": {show(amount, row.currency)} came back" if amount else "")
+    )
+    context.session.flush()
+
+
+def money_came(context: Context, number: int, version: int | None, amount: int) -> Claim:
+    """Money for a claim is here, by a person's word."""
+    row = context.get_version(Claim, number, version, "claim")
+    if not 0 < amount <= max(2 * row.paid, row.amount):
+        raise Invalid(
+            "that cannot come back for it",
+            {"amount": f"must be more than 0, and at most {show(max(2 * row.paid, row.amount), row.currency)}"},
+        )
+    if row.state not in CLAIM.sources("settle"):
+        raise Conflict(f"claim {row.reference} is {row.state}")
+    _settle(context, row, amount)
+    return row
+
+
+def drop(context: Context, number: int, version: int | None, reason: str) -> Claim:
+    """Let a claim go. Can be undone."""
+    row = context.get_version(Claim, number, version, "claim")
+    row.state, row.closed_at, row.due = CLAIM.step(row.state, "drop"), context.now, None
+    note(context, row, "drop", reason.strip() or "let go")
+    context.log("claim.drop", row.reference, f"claim {row.reference} let go", reason=reason, before={"claim": row.id}, undo=True)
+    return row
+
+
+@undoing.undoes("claim.drop")
+def undo_drop(context: Context, act: AuditEntry) -> None:
+    row = context.get(Claim, undoing.before(act)["claim"], "claim")
+    row.state, row.closed_at = CLAIM.step(row.state, "reopen"), None
+    row.version += 1
+    note(context, row, "open", "taken up again")
+
+
+@undoing.undoes("claim.open")
+def undo_open(context: Context, act: AuditEntry) -> None:
+    row = context.get(Claim, undoing.after(act)["claim"], "claim")
+    if row.state != CLAIM.first or row.asked_at is not None or row.buyer:
+        raise Conflict(f"claim {row.reference} is under way; let it go instead")
+    for one in story(context, row.id):
+        context.session.delete(one)
+    context.session.flush()
+    context.session.delete(row)
+    context.session.flush()
+
+
+def under_way(context: Context, supplier: int) -> list[str]:
+    """References of claims that a supplier with an interface may have news of."""
+    rows = select(Claim.reference).where(Claim.supplier_id == supplier, Claim.state.in_(("asked", "accepted")), Claim.closed_at.is_(None))
+    return list(context.session.scalars(rows.order_by(Claim.id)))
+
+
+def came_back_for(s: Session, purchases: Collection[int]) -> dict[int, tuple[int, int]]:
+    """What came back for purchases (as many as fit one question), and when, ms; by the purchase's number."""
+    out: dict[int, tuple[int, int]] = {}
+    rows = select(Claim.purchase_id, Claim.came_back, type_coerce(Claim.came_at, BigInteger))
+    for purchase, came, when in s.execute(rows.where(Claim.purchase_id.in_(purchases), Claim.came_back > 0)):
+        amount, at = out.get(purchase, (0, 0))
+        out[purchase] = (amount + came, max(at, int(when or 0)))
+    return out
+
+
+def wants_picture(row: Claim) -> bool:
+    """Whether its supplier will ask for a picture, and there is none."""
+    return ClaimReason(row.reason) in PROVEN and not row.evidence
+
+
+__all__ = ["WORDS", "ask", "open_claim", "take_answer"]

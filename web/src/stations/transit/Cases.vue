@@ -1,0 +1,91 @@
+<script setup lang="ts">
+/** Cases: what waits for whom, since when, until when, how much; beside it the chosen one with its story. */
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
+import Pills from '@/parts/Pills.vue'
+import Sight from '@/parts/Sight.vue'
+import Tag from '@/parts/Tag.vue'
+import When from '@/parts/When.vue'
+import { dayOf, money } from '@/parts/format'
+import { useRowKeys } from '@/parts/rowKeys'
+import { STATES, WAITS, casesQuery, type CaseRow } from './cases'
+
+const emit = defineEmits<{ chosen: [id: number] }>()
+const route = useRoute()
+const show = ref<'open' | 'done'>('open')
+const asked = useQuery(computed(() => casesQuery(show.value)))
+const rows = computed<CaseRow[]>(() => asked.data.value ?? [])
+const active = useRowKeys('Cases', 'case', () => rows.value.length)
+const wanted = computed(() => Number(route.query.case) || 0)
+watch(
+  [wanted, () => rows.value.length],
+  () => {
+    const at = rows.value.findIndex((one) => one.id === wanted.value)
+    if (at >= 0) active.value = at
+  },
+  { immediate: true },
+)
+// A case that is not in the list, as one that is settled, is shown all the same where its address names it.
+const chosen = computed(() =>
+  wanted.value && !rows.value.some((one) => one.id === wanted.value) ? wanted.value : (rows.value[active.value]?.id ?? 0),
+)
+watch(chosen, (id) => emit('chosen', id), { immediate: true })
+const pills = [
+  { key: 'open', label: 'Open' },
+  { key: 'done', label: 'Settled and let go' },
+]
+</script>
+
+<template>
+  <Pills :options="pills" :chosen="show" label="Which cases" @choose="show = $event as 'open' | 'done'" />
+  <div class="sheet min-h-0 flex-1 overflow-auto">
+    <Sight
+      :of="asked"
+      :lines="6"
+      :empty="!rows.length"
+      :title="show === 'open' ? 'No case is open' : 'No case is settled yet'"
+      message="Open one from a parcel, or from the lines of an order: money comes back only to who asks in time."
+    >
+      <table class="w-full">
+        <thead class="sticky top-0 bg-sheet">
+          <tr class="h-8 border-b border-rule text-2xs text-soft">
+            <th class="px-2.5">Order and goods</th>
+            <th class="px-2.5">What is wrong</th>
+            <th class="px-2.5">State</th>
+            <th class="px-2.5">Waits for</th>
+            <th class="px-2.5 text-right">Until</th>
+            <th class="px-2.5 text-right">{{ show === 'open' ? 'Asked' : 'Came back' }}</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr
+            v-for="(one, n) in rows"
+            :key="one.id"
+            class="h-12 cursor-pointer border-b border-rule-2"
+            :class="n === active ? 'bg-shade' : ''"
+            :aria-selected="n === active"
+            @click="active = n"
+          >
+            <th scope="row" class="max-w-64 px-2.5 font-normal">
+              <span class="block truncate" :title="one.title"
+                ><span class="code">{{ one.order }}</span> {{ one.title }}</span
+              ><span class="cell-2 block">{{ one.supplier }} · {{ one.store }}</span>
+            </th>
+            <td class="px-2.5">
+              {{ one.reason }}<span class="cell-2 block">opened <When :at="one.opened_at" /></span>
+            </td>
+            <td class="px-2.5">
+              <Tag :tone="STATES[one.state]?.tone">{{ STATES[one.state]?.label ?? one.state }}</Tag>
+            </td>
+            <td class="px-2.5">{{ WAITS[one.waits_for] }}</td>
+            <td class="px-2.5 text-right whitespace-nowrap">{{ one.until ? dayOf(one.until) : '' }}</td>
+            <td class="px-2.5 text-right font-bold whitespace-nowrap">
+              {{ show === 'open' ? (one.wish === 'again' ? 'a new one' : money(one.amount)) : money(one.came_back) }}
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </Sight>
+  </div>
+</template>

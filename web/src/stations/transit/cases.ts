@@ -1,0 +1,57 @@
+/** What the views of cases ask for, with its keys, and their words. */
+import { api, take, type Schema } from '@/api/client'
+
+export type CaseRow = Schema<'ClaimRow'>
+export type Case = Schema<'ClaimOut'>
+
+export const casesQuery = (show: 'open' | 'done') => ({
+  queryKey: ['claims', show],
+  queryFn: () => take(api.GET('/api/v1/claims', { params: { query: { show } } })),
+})
+export const caseQuery = (number: number) => ({
+  queryKey: ['claims', 'one', number],
+  queryFn: () => take(api.GET('/api/v1/claims/{number}', { params: { path: { number } } })),
+  enabled: number > 0,
+})
+export const canClaimQuery = (line: number) => ({
+  queryKey: ['claims', 'line', line],
+  queryFn: () => take(api.GET('/api/v1/claims/lines/{number}', { params: { path: { number: line } } })),
+})
+
+export const REASONS: Record<string, string> = {
+  no_number: 'No tracking number',
+  no_movement: 'The parcel does not move',
+  lost: 'Lost',
+  late: 'Late',
+  damaged: 'Damaged',
+  defective: 'Defective',
+  wrong_item: 'Wrong item',
+  missing: 'Item missing',
+  not_as_described: 'Not as described',
+  changed_mind: 'The buyer changed their mind',
+}
+export const STATES: Record<string, { label: string; tone: 'waits' | 'good' | 'loss' | 'info' | 'plain' }> = {
+  open: { label: 'Not asked yet', tone: 'waits' },
+  asked: { label: 'Asked', tone: 'info' },
+  question: { label: 'Wants more', tone: 'waits' },
+  accepted: { label: 'Accepted', tone: 'good' },
+  refused: { label: 'Refused', tone: 'loss' },
+  settled: { label: 'Settled', tone: 'good' },
+  dropped: { label: 'Let go', tone: 'plain' },
+}
+export const WAITS: Record<string, string> = { us: 'us', supplier: 'the supplier', nobody: '' }
+export const WAYS: Record<string, { label: string; act: string }> = {
+  refund: { label: 'Refund now, and claim', act: 'Refund the buyer' },
+  again: { label: 'Send again now, and claim', act: 'Send it again' },
+  ask: { label: 'Ask the supplier first', act: 'Let the buyer wait' },
+  let_go: { label: 'Do nothing for the buyer', act: 'Do nothing' },
+}
+export const TERMS: Record<string, string> = {
+  refund: 'the buyer gets back',
+  fees: 'store fees that come back',
+  recovery: 'expected from the supplier',
+  again: 'bought and sent once more',
+  waiting: 'the chance that the buyer leaves',
+  after: 'what follows the answer',
+  complains: 'the chance that the buyer complains',
+}
