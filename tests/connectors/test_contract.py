@@ -14,6 +14,7 @@ import pytest
 from PIL import Image
 
 from amber_lane.connectors import pop_mail
+from amber_lane.connectors.claim_protocol import ClaimAsk, ClaimLink
 from amber_lane.connectors.depot_protocol import CartonNotice, CountedLine, DepotLink, HoldAsk, LoadNotice
 from amber_lane.connectors.errors import Denied, Malformed, OutsideError, RateLimited, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.kinds import KINDS, connect
@@ -417,3 +418,39 @@ def test_nonsense_of_a_depot_is_told_and_never_taken():
     ):
         with pytest.raises(Malformed):
             read(connect("supplier", "depot_api", "http://x", "k", 1, nonsense(said)))
+
+
+@pytest.mark.parametrize("partner", (WHOLESALE, TARN), ids=lambda p: p[2])
+def test_claims_are_known_by_our_reference_and_answered_in_time(calm, partner):
+    supplier = link(calm, partner, deadline=3)
+    assert isinstance(supplier, ClaimLink)
+    code = partner[2]
+    with pytest.raises(Refused, match="no purchase"):
+        supplier.claim(ClaimAsk(f"X-{code}", "never", 1, 1, "lost", "money", 100, "GBP"))
+    if code != "wholesale":
+        return
+    item = next(one for page in supplier.catalogue() for one in page.items if one.stock > 20)
+    origin = item.origin
+    supplier.buy(Purchase("CLAIMED-1", origin, "tracked48", BUYER, [PurchaseItem(1, item.number, 1)]))
+    calm.post("clock", jump_minutes=2000)
+    ask = ClaimAsk("C-1", "CLAIMED-1", 1, 1, "damaged", "money", item.cost, "GBP", "broken")
+    first = supplier.claim(ask)
+    assert first.state == "received" and supplier.claim(ask) == first
+    calm.post("clock", jump_minutes=4 * 1440)
+    assert supplier.find_claims(["C-1"])[0].state == "question"
+    name = supplier.keep_evidence(png(), "image/png")
+    assert supplier.claim(replace(ask, pictures=(name,))).state == "received"
+    calm.post("clock", jump_minutes=4 * 1440)
+    calm.post("clock", jump_minutes=1440)
+    (paid,) = supplier.find_claims(["C-1", "C-9"])
+    assert (paid.state, paid.amount, paid.currency) == ("paid", item.cost, "GBP")
+    calm.dial("wholesale", "lost_answer", 1)
+    with pytest.raises(Unavailable):
+        link(calm, partner).claim(replace(ask, reference="C-2"))
+    calm.dial("wholesale", "lost_answer", 0)
+    for said in (
+        {"claims": [{"number": "1", "reference": "C", "state": "perhaps"}]},
+        {"claims": [{"number": "1", "reference": "C", "state": "paid", "amount": "-4", "currency": "GBP"}]},
+    ):
+        with pytest.raises(Malformed):
+            connect("supplier", "wholesale_api", "http://x", "k", 1, nonsense(said)).find_claims(["C"])

@@ -11,7 +11,22 @@ from amber_lane.core.states import MACHINES
 
 SOURCE = Path(amber_lane.__file__).parent
 # Rows whose state is a machine's, by their tables' names.
-TABLES = {"Listing", "Lane", "OrderLine", "PurchaseOrder", "Parcel", "Sweep", "ListingDecision", "Outbox", "Message", "Job", "Link", "HeldGoods", "Inbound", "Claim"}
+TABLES = {
+    "Listing",
+    "Lane",
+    "OrderLine",
+    "PurchaseOrder",
+    "Parcel",
+    "Sweep",
+    "ListingDecision",
+    "Outbox",
+    "Message",
+    "Job",
+    "Link",
+    "HeldGoods",
+    "Inbound",
+    "Claim",
+}
 # An undo puts a lane back exactly as it stood, and what a store shows of a listing, or a program of itself, is no state of ours.
 ELSEWHERE = {
     ("services/mapping/lane_states.py", "lane"),
@@ -21,7 +36,23 @@ ELSEWHERE = {
     ("services/listings/store_listings.py", "Listing"),
 }
 # States of what has no machine: other people's words, purchase answers, first steps, decisions as made.
-MORE = {"left", "done", "later", "received", "withdrawn", "cancelled", "shown", "gone", "out", "moved", "shut", "new", "sold", "open", "paid"}
+MORE = {
+    "left",
+    "done",
+    "later",
+    "received",
+    "withdrawn",
+    "cancelled",
+    "shown",
+    "gone",
+    "out",
+    "moved",
+    "shut",
+    "new",
+    "sold",
+    "open",
+    "paid",
+}
 
 
 def modules() -> Iterator[tuple[str, ast.Module]]:
