@@ -34,6 +34,7 @@ VIEWS = [
     "/orders?state=all",
     "/transit",
     "/transit?show=numbers",
+    "/transit?show=cases",
     "/depot",
     "/depot?view=worth",
     "/depot?view=loads",

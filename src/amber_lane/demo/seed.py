@@ -15,10 +15,12 @@ from sqlalchemy import func, select
 from ..api.deps import AppState
 from ..clock import PacedClock
 from ..connectors.protocols import Address
+from ..core.claims import ClaimReason
 from ..core.states import SWEEP
 from ..data.base import to_ms
 from ..data.bulk import bulk_insert
 from ..data.lanes import Lane, LanePart
+from ..data.orders import Order, OrderLine
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
@@ -26,6 +28,7 @@ from ..data.watch import Sighting, Sweep
 from ..jobs.portions import Portions
 from ..services.base.context import Context
 from ..services.catalogue.search import Search
+from ..services.claims import cases
 from ..services.imports import sheet_kinds
 from ..services.listings import preparation
 from ..services.mapping import audit, lanes
@@ -60,7 +63,7 @@ def seed(house: AppState, world: str, land: Land, tell: Callable[[str], Any] = p
     depot.send_more(house, world)
     tell(f"living through the first {rounds} hours")
     with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
-        for name, value in {f"fair_fee_{TAKES_MORE[0]}": TAKES_MORE[1], "shop_sending": 295, "shop_discount": 10}.items():
+        for name, value in {f"fair_fee_{TAKES_MORE[0]}": TAKES_MORE[1], "shop_sending": 295, "shop_discount": 10, "past_known": 1}.items():
             hand.post("/world/facts", json={"name": name, "value": value}).raise_for_status()
         for n in range(rounds):
             answer = hand.post("/world/clock", json={"jump_minutes": 60}).raise_for_status().json()
@@ -77,6 +80,7 @@ def seed(house: AppState, world: str, land: Land, tell: Callable[[str], Any] = p
                 _move_prices(house, hand)
     _differ(house, world)
     _prepare_some(house, land)
+    _claim_some(house)
     tell("drawing what is printed for each order")
     printed.prepare(house)
     with house.db.writing() as s:
@@ -184,6 +188,18 @@ def _prepare_some(house: AppState, land: Land) -> None:
         saved_searches.save(context, "Headlamps within 8 days", lamps, 12, 3, "report")
         street, city, region, postcode = land.own
         samples.set_own_address(context, Address(OWNER, street, city, postcode, land.country, region=region))
+
+
+def _claim_some(house: AppState) -> None:
+    """One parcel that went astray is claimed from its supplier, one case waits to be asked."""
+    with house.db.writing() as s:
+        context = Context(s, house.clock, OWNER)
+        back = select(OrderLine.id).join(Order, Order.id == OrderLine.order_id).where(OrderLine.state == "on_the_road")
+        lines = list(s.scalars(back.where(Order.channel == "past").order_by(OrderLine.id.desc()).limit(2)))
+        reasons = (ClaimReason.lost, ClaimReason.damaged)
+        made = [cases.open_claim(context, cases.Start(line, reason)) for line, reason in zip(lines, reasons, strict=False)]
+        if made:
+            cases.ask(context, made[0].id, None)
 
 
 def _open_alerts(context: Context, land: Land) -> None:

@@ -80,9 +80,12 @@ useKeys('This case', [{ key: 'a', message: 'ask the supplier', run: () => can.va
         {{ data.row.supplier }} <Tag :tone="STATES[data.row.state]?.tone">{{ STATES[data.row.state]?.label }}</Tag>
       </h2>
       <p class="mt-1 text-soft">
-        Asked for {{ data.row.wish === 'again' ? 'the same once more' : money(data.row.amount) }}; it cost {{ money(data.paid) }}. It pays
-        {{ percent(data.chance * 100, 0) }} of such claims
-        {{ data.answers ? `(by ${plural(data.answers, 'answer')})` : '(nothing is known of it yet)' }}.
+        Asked for {{ data.row.wish === 'again' ? 'the same once more' : money(data.row.amount) }}; it cost {{ money(data.paid) }}.
+        {{
+          data.answers
+            ? `It pays about ${percent(data.chance * 100, 0)} of such claims, by ${plural(data.answers, 'answer')}.`
+            : `How it answers is not known yet; ${percent(data.chance * 100, 0)} paid is assumed.`
+        }}
         <template v-if="data.row.until"
           >{{ data.row.state === 'accepted' ? 'It should be here by' : 'It has until' }} {{ dayOf(data.row.until) }}.</template
         >
