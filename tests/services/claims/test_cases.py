@@ -1,0 +1,131 @@
+"""Cases of suppliers without an interface, what cannot be believed, what is done for the buyer, and one sum of it everywhere."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from sqlalchemy import func, select
+
+from amber_lane.connectors.claim_protocol import ClaimAnswer
+from amber_lane.connectors.protocols import PurchaseAnswer, Tracking
+from amber_lane.core.claims import ClaimReason, Way
+from amber_lane.data.books import JournalEntry
+from amber_lane.data.claims import Claim, ClaimEvent
+from amber_lane.data.orders import FillPlan, OrderLine, PurchaseOrder
+from amber_lane.data.outbox import Outbox
+from amber_lane.data.setup import Supplier
+from amber_lane.data.transit import Parcel
+from amber_lane.services.alerts import today
+from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.books import statements
+from amber_lane.services.books.statements import StatementLine
+from amber_lane.services.claims import buyer_side, cases, clock
+from amber_lane.services.claims.cases import Start
+from amber_lane.services.purchasing import purchase_orders
+
+from ...small import Small
+
+
+@pytest.fixture
+def sold(small: Small) -> Small:
+    """Two of a thing that a supplier who works by mail has sent: bought for 2.00, sending 1.40 and 0.30."""
+
+    def by_mail(context: Any) -> None:
+        supplier = context.session.get(Supplier, 1)
+        supplier.kind, supplier.mail = "sheet", "claims@supply.example"
+
+    small.write(by_mail)
+    small.order("N-1", ("S-1", 2, 2000))
+    small.write(lambda c: purchase_orders.send(c, [1]))
+    tracking = Tracking("RR473124829GB", "Hill Post")
+    small.write(lambda c: purchase_orders.take_answer(c, PurchaseAnswer("ONE-N-1-1", "S-77", "shipped", "", None, tracking)))
+    return small
+
+
+def one(small: Small, table: Any = Claim) -> Any:
+    return small.all(select(table).order_by(table.id))[0]
+
+
+def claims_in_journal(small: Small) -> int:
+    with small.db.reading() as s:
+        return int(s.scalar(select(func.coalesce(func.sum(JournalEntry.amount), 0)).where(JournalEntry.kind == "claim")) or 0)
+
+
+def test_a_supplier_by_mail_is_written_to_once_and_its_answer_is_typed(sold: Small) -> None:
+    row = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.damaged, words="both cracked")))
+    purchase = one(sold, PurchaseOrder)
+    assert (row.paid, row.amount, row.units) == (purchase.goods + purchase.shipping + purchase.handling, row.paid, 2)
+    sold.write(lambda c: cases.ask(c, row.id, row.version))
+    (mail,) = sold.all(select(Outbox).where(Outbox.kind == "mail", Outbox.subject == f"claim:{row.id}"))
+    assert mail.body["to"] == "claims@supply.example" and "both cracked" in mail.body["body"] and "2 × I-1" in mail.body["body"]
+    for said, words in (
+        (ClaimAnswer(row.reference, "accepted", "", "", 100, "USD"), "pays in USD"),
+        (ClaimAnswer(row.reference, "accepted", "", "", row.paid * 9, "GBP"), "for what cost"),
+    ):
+        sold.write(lambda c, said=said: cases.take_answer(c, said))
+        assert one(sold).state == "asked" and words in one(sold).answer
+    sold.write(lambda c: cases.take_answer(c, ClaimAnswer(row.reference, "refused", "", "too late", None, "GBP")))
+    assert one(sold).state == "refused"
+    sold.write(lambda c: cases.add(c, row.id, None, "it was written within a day"))
+    assert one(sold).state == "asked" and len(sold.all(select(Outbox).where(Outbox.subject == f"claim:{row.id}"))) == 2
+    sold.write(lambda c: cases.take_answer(c, ClaimAnswer(row.reference, "accepted", "", "sorry", 250, "GBP")))
+    assert (one(sold).state, one(sold).offered, claims_in_journal(sold)) == ("accepted", 250, 0)
+    # What was promised and does not come is told; what came is in the journal, and in the order's own profit.
+    sold.later(days=16)
+    with sold.db.reading() as s:
+        assert [a.key.kind for a in today.open_alerts(sold.context(s)) if a.key.kind.startswith("claim")] == ["claim_silent"]
+    with sold.db.reading() as s:
+        before = s.scalar(select(FillPlan.profit))
+    sold.write(lambda c: cases.money_came(c, row.id, None, 250))
+    assert claims_in_journal(sold) == 250
+    with sold.db.reading() as s:
+        assert s.scalar(select(FillPlan.profit)) == before + 250
+    with pytest.raises(Conflict, match="settled"):
+        sold.write(lambda c: cases.money_came(c, row.id, None, 250))
+    # A statement has the last word: thirty less, once.
+    line = StatementLine("ONE-N-1-1", "refund", -220, "GBP", sold.clock.now())
+    sold.write(lambda c: statements.take(c, c.session.get(Supplier, 1), [line]))
+    assert claims_in_journal(sold) == 220
+    assert [e.kind for e in sold.all(select(ClaimEvent).order_by(ClaimEvent.id))] == [
+        "open", "ask", "doubt", "doubt", "refused", "evidence", "ask", "accepted", "paid",
+    ]  # fmt: skip
+
+
+def test_reminders_go_by_mail_twice(sold: Small) -> None:
+    row = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.lost)))
+    sold.write(lambda c: cases.ask(c, row.id, None))
+    sent = []
+    for _ in range(20):
+        sold.later(days=1)
+        sent.append(sold.write(clock.remind))
+    assert sum(sent) == 2
+    mails = sold.all(select(Outbox.body).where(Outbox.kind == "mail", Outbox.subject == f"claim:{row.id}"))
+    assert [one["subject"].startswith("Reminder") for one in mails] == [False, True, True]
+
+
+def test_what_is_done_for_the_buyer_is_done_once_and_only_for_a_whole_line(sold: Small) -> None:
+    with pytest.raises(Invalid, match="1 to 2"):
+        sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.lost, units=3)))
+    part = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.missing, units=1)))
+    with sold.db.reading() as s:
+        found = buyer_side.ways(sold.context(s), s.get(Claim, part.id))
+    assert Way.refund not in found.may and "in the store itself" in found.reason_not[Way.refund] and Way.ask in found.may
+    with pytest.raises(Conflict, match="store itself"):
+        sold.write(lambda c: buyer_side.do(c, part.id, None, Way.refund))
+    sold.write(lambda c: cases.drop(c, part.id, None, ""))
+    whole = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.lost, wish="again")))
+    sold.write(lambda c: cases.ask(c, whole.id, None))
+    sold.write(lambda c: buyer_side.do(c, whole.id, None, Way.again))
+    assert one(sold, OrderLine).state in ("ready", "held")
+    with pytest.raises(Conflict, match="sent again"):
+        sold.write(lambda c: buyer_side.do(c, whole.id, None, Way.refund))
+    # The supplier sends it too: its parcel is one more of the same purchase.
+    told = ClaimAnswer(whole.reference, "paid", "", "", None, "GBP", Tracking("RR473124815GB", "Hill Post"))
+    sold.write(lambda c: cases.take_answer(c, told))
+    closed = sold.all(select(Claim).where(Claim.id == whole.id))[0]
+    assert closed.state == "settled" and len(sold.all(select(Parcel))) == 2
+    # Of what was never bought nobody can be asked.
+    sold.order("N-2", ("S-2", 1, 2000))
+    with pytest.raises(Conflict, match="nobody to claim it from"):
+        sold.write(lambda c: cases.open_claim(c, Start(2, ClaimReason.lost)))
