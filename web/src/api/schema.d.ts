@@ -6657,7 +6657,8 @@ export interface components {
         };
         /**
          * ClaimOut
-         * @description chance: that it is paid, by so many answers of this supplier; letter: what to send where it has neither interface nor mail.
+         * @description chance: that it is paid; share: what then comes of what was asked; both by so many answers of this supplier.
+         *     letter: what to send where it has neither interface nor mail.
          */
         ClaimOut: {
             /** Answer */
@@ -6681,6 +6682,8 @@ export interface components {
             /** Reminded */
             reminded: number;
             row: components["schemas"]["ClaimRow"];
+            /** Share */
+            share: number;
             /** Story */
             story: components["schemas"]["ClaimEventOut"][];
             /** Their Number */

@@ -111,7 +111,8 @@ class ClaimEventOut(BaseModel):
 
 
 class ClaimOut(BaseModel):
-    """chance: that it is paid, by so many answers of this supplier; letter: what to send where it has neither interface nor mail."""
+    """chance: that it is paid; share: what then comes of what was asked; both by so many answers of this supplier.
+    letter: what to send where it has neither interface nor mail."""
 
     row: ClaimRow
     purchase: str
@@ -126,6 +127,7 @@ class ClaimOut(BaseModel):
     by: str
     letter: str
     chance: float
+    share: float
     answers: int
     ways: list[BuyerWayOut]
     story: list[ClaimEventOut]
@@ -211,6 +213,7 @@ def case(context: ReadContext, number: Big) -> ClaimOut:
         by=by,
         letter="" if by else "\n\n".join(cases.letter(context, row, supplier)),
         chance=round(float(found.record.chance), 3),
+        share=round(float(found.record.share), 3),
         answers=found.record.paid + found.record.refused,
         ways=[
             BuyerWayOut(

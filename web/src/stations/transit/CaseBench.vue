@@ -83,8 +83,8 @@ useKeys('This case', [{ key: 'a', message: 'ask the supplier', run: () => can.va
         Asked for {{ data.row.wish === 'again' ? 'the same once more' : money(data.row.amount) }}; it cost {{ money(data.paid) }}.
         {{
           data.answers
-            ? `It pays about ${percent(data.chance * 100, 0)} of such claims, by ${plural(data.answers, 'answer')}.`
-            : `How it answers is not known yet; ${percent(data.chance * 100, 0)} paid is assumed.`
+            ? `By ${plural(data.answers, 'answer')}, ${percent(data.chance * 100, 0)} of such claims are paid, then ${percent(data.share * 100, 0)} of what was asked.`
+            : `How it answers is not known yet: a chance of ${percent(data.chance * 100, 0)} and ${percent(data.share * 100, 0)} of what was asked are assumed.`
         }}
         <template v-if="data.row.until"
           >{{ data.row.state === 'accepted' ? 'It should be here by' : 'It has until' }} {{ dayOf(data.row.until) }}.</template
@@ -164,7 +164,7 @@ useKeys('This case', [{ key: 'a', message: 'ask the supplier', run: () => can.va
           </p>
           <p class="text-xs text-soft">
             <template v-for="(value, name, at) in one.terms" :key="name"
-              >{{ at ? ' + ' : '' }}{{ TERMS[name] ?? name }} {{ money(value) }}</template
+              >{{ at ? ' + ' : '' }}{{ TERMS[name] ?? name }} <span class="whitespace-nowrap">{{ money(value) }}</span></template
             ><template v-if="one.reason_not">; {{ one.reason_not }}</template>
           </p>
         </li>

@@ -69,7 +69,7 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
   <div class="grid h-full grid-cols-[minmax(0,1fr)_300px] xl:grid-cols-[minmax(0,1fr)_340px]">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
       <div class="flex items-center gap-3">
-        <h1>Parcels</h1>
+        <h1>{{ view === 'cases' ? 'Cases' : 'Parcels' }}</h1>
         <span class="ml-auto" /><Filter
           v-if="!['numbers', 'cases'].includes(view)"
           :words="ask.words"
