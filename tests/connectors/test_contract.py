@@ -272,6 +272,27 @@ def test_answers_that_are_wrong_are_told(partner, body):
         connect(partner[0], partner[1], "http://x", "k:w", 1, nonsense(body)).account()
 
 
+def test_claims_that_cannot_be_read_stop_no_other_and_nothing_is_taken_for_another():
+    def told(reference: str, **more: str) -> dict[str, str]:
+        return {"number": "CL-1", "reference": reference, "state": "paid", "amount": "4.00", "currency": "GBP", **more}
+
+    rows = [told("A", state="shrugged"), told("B", amount="-4.00"), told("C", amount="a lot"), told("D"), told("not asked")]
+    link = connect("supplier", "wholesale_api", "http://x", "k", 1, nonsense({"claims": rows}))
+    assert isinstance(link, ClaimLink)
+    found = link.find_claims(["A", "B", "C", "D"])
+    assert [(one.reference, one.state, one.amount) for one in found] == [
+        ("A", "", None),
+        ("B", "", None),
+        ("C", "", None),
+        ("D", "paid", 400),
+    ]
+    assert all(one.message for one in found[:3])
+    other = connect("supplier", "wholesale_api", "http://x", "k", 1, nonsense(told("D")))
+    assert isinstance(other, ClaimLink)
+    with pytest.raises(Unavailable, match="answered about another"):
+        other.claim(ClaimAsk("A", "PO-1", 1, 1, "lost", "money", 400, "GBP"))
+
+
 def test_rows_that_are_wrong_stop_nobody_else():
     rows = [
         {"number": "A", "cost": "1.00", "currency": "GBP", "stock": 1},
@@ -452,5 +473,5 @@ def test_claims_are_known_by_our_reference_and_answered_in_time(calm, partner):
         {"claims": [{"number": "1", "reference": "C", "state": "perhaps"}]},
         {"claims": [{"number": "1", "reference": "C", "state": "paid", "amount": "-4", "currency": "GBP"}]},
     ):
-        with pytest.raises(Malformed):
-            connect("supplier", "wholesale_api", "http://x", "k", 1, nonsense(said)).find_claims(["C"])
+        (unread,) = connect("supplier", "wholesale_api", "http://x", "k", 1, nonsense(said)).find_claims(["C"])
+        assert (unread.reference, unread.state, unread.amount) == ("C", "", None) and unread.message

@@ -92,6 +92,7 @@ def test_goods_go_from_the_first_question_to_a_buyer(business):
     line = business.one(select(InboundLine).where(InboundLine.inbound_id == load.id))
     assert (entry.there, entry.value) == (24, line.cost) and line.counted == 24
     assert line.cost == load.goods + load.freight + 90 * len(load.cartons)
+    assert loads.taking_in(load, [line]) == 90 * len(load.cartons)
     item = business.one(select(Item).where(Item.id == row.item_id))
     assert (item.stock, item.cost) == (24, round(line.cost / 24))
 

@@ -26,7 +26,8 @@ class ClaimAsk:
 
 @dataclass(frozen=True)
 class ClaimAnswer:
-    """state: received (it looks at it), question (it wants to see more), accepted, refused, paid. amount: what it pays; tracking: of a
+    """state: received (it looks at it), question (it wants to see more), accepted, refused, paid; '' = it cannot be
+    read, and message says why. amount: what it pays; tracking: of a
     parcel that it sends instead."""
 
     reference: str

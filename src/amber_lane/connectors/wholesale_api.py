@@ -152,14 +152,17 @@ class WholesaleApi:
     def claim(self, ask: ClaimAsk) -> ClaimAnswer:
         body = {**asdict(ask), "amount": plain(ask.amount, ask.currency), "pictures": list(ask.pictures)}
         try:
-            return _claim(self.call.tell("PUT", f"/claims/{path_part(ask.reference)}", body, _Claim))
+            said = _claim(self.call.tell("PUT", f"/claims/{path_part(ask.reference)}", body, _Claim))
         except UnknownOutcome as error:
             # The same again adds nothing there, so it is simply tried again.
             raise Unavailable(error.message) from error
+        if said.reference != ask.reference:
+            raise Unavailable(f"the supplier was asked about claim {ask.reference} and answered about another")
+        return said
 
     def find_claims(self, references: list[str]) -> list[ClaimAnswer]:
         said = self.call.ask("/claims", _Claims, reference=",".join(references))
-        return [_claim(one) for one in said.claims if one.reference in references]
+        return [_readable(one) for one in said.claims if one.reference in references]
 
     def item(self, number: str) -> CatalogueItem | None:
         try:
@@ -171,6 +174,14 @@ class WholesaleApi:
 
     def budget(self) -> Budget | None:
         return self.call.budget
+
+
+def _readable(one: _Claim) -> ClaimAnswer:
+    """One that cannot be read is told, and stops no other."""
+    try:
+        return _claim(one)
+    except Malformed as error:
+        return ClaimAnswer(one.reference, "", one.number, error.message)
 
 
 def _claim(one: _Claim) -> ClaimAnswer:

@@ -27,7 +27,6 @@ from ..data.watch import Sweep
 from ..services.base.context import Context
 from ..services.books import settlements
 from ..services.catalogue import ingest
-from ..services.claims import cases
 from ..services.depot import loads
 from ..services.fulfilment import parcel_tracking
 from ..services.inbound import mailbox
@@ -40,6 +39,7 @@ from ..services.pricing import exchange_rates
 from ..services.printing import houses
 from ..services.purchasing import purchase_orders
 from ..services.sourcing import samples
+from .claim_polling import read_claims
 from .depot_polling import DepotReader
 from .proof_polling import read_proofs
 
@@ -309,21 +309,10 @@ class Reader:
                 if isinstance(link, DepotLink):
                     self.depots.read(supplier_id, link)
                 if isinstance(link, ClaimLink):
-                    self._claims(supplier_id, link)
+                    read_claims(self.db, lambda s: self.context(s, "Claims"), self._again, link, supplier_id)
         finally:
             with self.db.writing() as s:
                 self.context(s, "Orders").get(Supplier, supplier_id, "supplier").next_ask = self.clock.now() + timedelta(minutes=5)
-
-    def _claims(self, supplier_id: int, link: ClaimLink) -> None:
-        """What a supplier says of our claims."""
-        with self.db.reading() as s:
-            references = cases.under_way(self.context(s, "Claims"), supplier_id)
-        for start in range(0, len(references), 50):
-            part = references[start : start + 50]
-            found, _ = self._again(lambda: link.find_claims(part))  # noqa: B023
-            with self.db.writing(patient=True) as s:
-                for answer in found:
-                    cases.take_answer(self.context(s, "Claims"), answer)
 
     def _take_answers(self, found: Sequence[PurchaseAnswer], samples_asked: Collection[str], coming: Collection[str]) -> None:
         with self.db.writing(patient=True) as s:

@@ -56,15 +56,15 @@ def bars(sscc: str) -> list[tuple[bool, int]]:
     return [(one == "1", len(list(run))) for one, run in groupby(modules)]
 
 
+def _texts(paper: LoadPaper) -> list[str]:
+    """All of a load's words that may need letters of their own."""
+    lines = (text for one in paper.cartons for line in one.lines for text in (line.goods, line.title))
+    return [paper.reference, paper.sender, *paper.to, *lines]
+
+
 def labels_pdf(paper: LoadPaper, a4: bool = False) -> bytes:
     """One label a page of 100 x 150 mm, or four on a sheet of A4."""
-    texts = [
-        paper.reference,
-        paper.sender,
-        *paper.to,
-        *(t for one in paper.cartons for line in one.lines for t in (line.goods, line.title)),
-    ]
-    page = Page(texts, A4 if a4 else LABEL, 0)
+    page = Page(_texts(paper), A4 if a4 else LABEL, 0)
     page.set_auto_page_break(False)
     page.set_title(f"Load {paper.reference}: carton labels")
     for n, one in enumerate(paper.cartons):
@@ -124,13 +124,7 @@ def _write(page: Page, left: float, top: float, text: str, size: float, style: s
 
 def packing_list_pdf(paper: LoadPaper) -> bytes:
     """All that is in a load, by carton, on A4."""
-    texts = [
-        paper.reference,
-        paper.sender,
-        *paper.to,
-        *(t for one in paper.cartons for line in one.lines for t in (line.goods, line.title)),
-    ]
-    page = Page(texts, A4, 18)
+    page = Page(_texts(paper), A4, 18)
     page.set_title(f"Load {paper.reference}: packing list")
     page.add_page()
     page.say(f"Packing list of load {paper.reference}", 16, "B", line=8)

@@ -12,10 +12,12 @@ from amber_lane.connectors.protocols import PurchaseAnswer, Tracking
 from amber_lane.core.claims import ClaimReason, Way
 from amber_lane.data.books import JournalEntry
 from amber_lane.data.claims import Claim, ClaimEvent
-from amber_lane.data.orders import FillPlan, OrderLine, PurchaseOrder
-from amber_lane.data.outbox import Outbox
+from amber_lane.data.orders import FillPlan, OrderLine, PurchaseLine, PurchaseOrder
+from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.setup import Supplier
+from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
+from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.books import statements
@@ -62,6 +64,7 @@ def test_a_supplier_by_mail_is_written_to_once_and_its_answer_is_typed(sold: Sma
     for said, words in (
         (ClaimAnswer(row.reference, "accepted", "", "", 100, "USD"), "pays in USD"),
         (ClaimAnswer(row.reference, "accepted", "", "", row.paid * 9, "GBP"), "for what cost"),
+        (ClaimAnswer(row.reference, "", "", "a state that we do not know"), "do not know"),
     ):
         sold.write(lambda c, said=said: cases.take_answer(c, said))
         assert one(sold).state == "asked" and words in one(sold).answer
@@ -88,7 +91,7 @@ def test_a_supplier_by_mail_is_written_to_once_and_its_answer_is_typed(sold: Sma
     sold.write(lambda c: statements.take(c, c.session.get(Supplier, 1), [line]))
     assert claims_in_journal(sold) == 220
     assert [e.kind for e in sold.all(select(ClaimEvent).order_by(ClaimEvent.id))] == [
-        "open", "ask", "doubt", "doubt", "refused", "evidence", "ask", "accepted", "paid",
+        "open", "ask", "doubt", "doubt", "doubt", "refused", "evidence", "ask", "accepted", "paid",
     ]  # fmt: skip
 
 
@@ -116,16 +119,58 @@ def test_what_is_done_for_the_buyer_is_done_once_and_only_for_a_whole_line(sold:
     sold.write(lambda c: cases.drop(c, part.id, None, ""))
     whole = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.lost, wish="again")))
     sold.write(lambda c: cases.ask(c, whole.id, None))
-    sold.write(lambda c: buyer_side.do(c, whole.id, None, Way.again))
-    assert one(sold, OrderLine).state in ("ready", "held")
-    with pytest.raises(Conflict, match="sent again"):
-        sold.write(lambda c: buyer_side.do(c, whole.id, None, Way.refund))
-    # The supplier sends it too: its parcel is one more of the same purchase.
+    # Two would be on their way otherwise.
+    with pytest.raises(Conflict, match="asked to send it once more"):
+        sold.write(lambda c: buyer_side.do(c, whole.id, None, Way.again))
     told = ClaimAnswer(whole.reference, "paid", "", "", None, "GBP", Tracking("RR473124815GB", "Hill Post"))
     sold.write(lambda c: cases.take_answer(c, told))
     closed = sold.all(select(Claim).where(Claim.id == whole.id))[0]
     assert closed.state == "settled" and len(sold.all(select(Parcel))) == 2
+    money = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.lost)))
+    sold.write(lambda c: buyer_side.do(c, money.id, None, Way.again))
+    assert one(sold, OrderLine).state in ("ready", "held")
+    with pytest.raises(Conflict, match="sent again"):
+        sold.write(lambda c: buyer_side.do(c, money.id, None, Way.refund))
+    sold.write(lambda c: cases.drop(c, money.id, None, ""))
+    # Nor is the supplier asked for a new one where the buyer has one from us.
+    new = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.lost, wish="again")))
+    sold.write(lambda c: setattr(c.session.get(Claim, new.id), "buyer", "again"))
+    with pytest.raises(Conflict, match="open one for money"):
+        sold.write(lambda c: cases.ask(c, new.id, None))
     # Of what was never bought nobody can be asked.
     sold.order("N-2", ("S-2", 1, 2000))
     with pytest.raises(Conflict, match="nobody to claim it from"):
         sold.write(lambda c: cases.open_claim(c, Start(2, ClaimReason.lost)))
+
+
+def test_what_came_back_once_is_not_asked_for_again_and_two_are_never_open_for_one_line(sold: Small) -> None:
+    first = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.late)))
+    with pytest.raises(Conflict, match="is open for this already"):
+        sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.lost)))
+    sold.write(lambda c: cases.ask(c, first.id, None))
+    sold.write(lambda c: cases.money_came(c, first.id, None, 100))
+    second = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.damaged)))
+    assert (second.paid, second.amount) == (first.paid, first.paid - 100)
+    sold.write(lambda c: cases.drop(c, second.id, None, ""))
+    with pytest.raises(Invalid, match="of it came back"):
+        sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.damaged, amount=first.paid)))
+    third = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.damaged, amount=50)))
+    # What was let go is not taken up again beside another.
+    act = sold.all(select(AuditEntry).where(AuditEntry.kind == "claim.drop"))[0]
+    with pytest.raises(Conflict, match=third.reference):
+        sold.write(lambda c: undo.undo(c, act.id))
+
+
+def test_a_letter_names_the_goods_of_its_own_line(small: Small) -> None:
+    small.write(lambda c: setattr(c.session.get(Supplier, 1), "kind", "sheet"))
+    small.order("N-1", ("S-1", 1, 2000), ("S-2", 1, 3000))
+    small.write(lambda c: purchase_orders.send(c, [1]))
+    small.write(lambda c: purchase_orders.take_answer(c, PurchaseAnswer("ONE-N-1-1", "S-77", "accepted", "", None, None)))
+    for line in small.all(select(OrderLine).order_by(OrderLine.id)):
+        row = small.write(lambda c, line=line: cases.open_claim(c, Start(line.id, ClaimReason.damaged)))
+        with small.db.reading() as s:
+            _, text = cases.letter(small.context(s), row, s.get(Supplier, row.supplier_id))
+            bought = s.scalar(
+                select(Item.number).join(PurchaseLine, PurchaseLine.item_id == Item.id).where(PurchaseLine.order_line_id == line.id)
+            )
+        assert f"1 × {bought} " in text

@@ -138,6 +138,15 @@ def test_promised_units_are_sold_once_and_their_cost_is_the_ledgers_to_the_penny
     assert stock(depot) == ledger.Stock(2, 300, 0) and overheads(depot) == -600
     depot.write(routing.replan)
     assert depot.all(select(OrderLine.state).order_by(OrderLine.id))[2] == "held"
+    # One of four comes back as new: one is there again, never more than the depot says.
+    some = [StockMove("8", depot.clock.now(), "S-1", 1, "returned", made[1].reference, "as new")]
+    depot.write(lambda c: arrivals.take_moves(c, 9, some))
+    assert stock(depot) == ledger.Stock(3, 450, 0)
+    # A reference of somebody else's purchase is no reason to lose what came back.
+    depot.write(lambda c: arrivals.take_moves(c, 9, [StockMove("9", depot.clock.now(), "S-1", 1, "returned", "NOT-OURS", "")]))
+    assert stock(depot).there == 4
+    depot.write(routing.replan)
+    assert depot.all(select(OrderLine.state).order_by(OrderLine.id))[2] == "ready"
 
 
 def test_a_load_that_is_bought_tells_its_supplier_and_the_depot_and_costs_what_is_billed(depot: Small) -> None:

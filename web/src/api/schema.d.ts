@@ -9223,6 +9223,7 @@ export interface components {
             service: string;
             /** State */
             state: string;
+            taking_in: components["schemas"]["Money"] | null;
             /** Tracking */
             tracking: string;
             /** Units */

@@ -16,6 +16,7 @@ from ...core.currency import parse_money
 from ...data.claims import Claim
 from ...data.orders import Order, OrderLine, PurchaseOrder
 from ...data.setup import Store, Supplier
+from ...data.shelf import Picture
 from ...services.base.context import Context
 from ...services.base.errors import Conflict, Invalid
 from ...services.claims import buyer_side, cases, clock
@@ -266,15 +267,23 @@ def more(context: WriteContext, number: Big, ask: MoreAsk) -> Done:
     """Say more; a supplier that waits for it, or refused, is asked anew with it."""
     if not ask.words.strip():
         raise Invalid("say what is new", {"words": "is empty"})
-    row = cases.add(context, number, ask.version, ask.words)
-    return Done(message="the supplier is asked again" if row.state == "asked" else "it is in the case")
+    return Done(message=_added(context, number, ask.version, ask.words))
 
 
 @router.post("/{number}/pictures", status_code=201)
 def add_picture(made: PictureFile, context: WriteContext, number: Big) -> Done:
     """A picture that shows it; a supplier that waits for one is asked anew with it."""
-    row = cases.add(context, number, None, picture=images.keep(context, made))
-    return Done(message="the supplier is asked again, with the picture" if row.state == "asked" else "the picture is in the case")
+    return Done(message=_added(context, number, None, picture=images.keep(context, made)))
+
+
+def _added(context: Context, number: int, version: int | None, words: str = "", picture: Picture | None = None) -> str:
+    before = context.get(Claim, number, "claim").state
+    after = cases.add(context, number, version, words, picture).state
+    if after == "asked":
+        return (
+            "the supplier is asked again, with it" if before != "asked" else "it is in the case, and goes along when they are asked again"
+        )
+    return "it is in the case"
 
 
 @router.post("/{number}/buyer")
@@ -291,12 +300,17 @@ def answer(context: WriteContext, number: Big, ask: AnswerAsk) -> Done:
     supplier = context.get(Supplier, row.supplier_id, "supplier")
     if supplier.kind in TAKE_CLAIMS:
         raise Conflict(f"{supplier.name} answers by its interface")
-    if row.state not in ("asked", "question"):
+    sent = ask.state == "accepted" and row.wish == "again" and bool(ask.tracking_number.strip())
+    if row.state not in ("asked", "question") and not (sent and row.state == "accepted"):
         raise Conflict(f"claim {row.reference} is {row.state}")
-    amount = None if ask.amount is None else _amount(ask.amount, row.currency)
-    cases.take_answer(context, ClaimAnswer(row.reference, ask.state, "", ask.message, amount, row.currency))
-    if ask.tracking_number.strip() and ask.state == "accepted":
-        tracking = Tracking(ask.tracking_number, ask.carrier)
+    said = ClaimAnswer(
+        row.reference, ask.state, "", ask.message, None if ask.amount is None else _amount(ask.amount, row.currency), row.currency
+    )
+    if fault := cases.not_believed(row, said):
+        raise Invalid(fault, {"amount": fault})
+    cases.take_answer(context, said)
+    if sent:
+        tracking = Tracking(ask.tracking_number.strip(), ask.carrier.strip())
         cases.take_answer(context, ClaimAnswer(row.reference, "paid", "", "", None, row.currency, tracking))
     return Done(message=f"{supplier.name}'s answer is in the case")
 

@@ -131,6 +131,7 @@ def _load(context: Context, row: Inbound) -> LoadOut:
         units=sum(line.units for line in lines),
         goods=sure(row.goods, row.currency),
         freight=sure(row.freight, row.currency),
+        taking_in=None if row.from_id is None else sure(loads.taking_in(row, lines), depot.currency),
         billed=money(row.billed, row.currency),
         service=loads.service_name(context, row),
         tracking=row.tracking,

@@ -239,6 +239,7 @@ class LoadOut(BaseModel):
     units: int
     goods: Money
     freight: Money
+    taking_in: Money | None
     billed: Money | None
     service: str
     tracking: str

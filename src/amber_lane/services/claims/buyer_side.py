@@ -78,6 +78,8 @@ def ways(context: Context, row: Claim) -> Ways:
         reason_not.setdefault(Way.refund, "the line is settled already")
     if line.state not in ORDER_LINE.sources("again") or order.cancelled_at:
         reason_not.setdefault(Way.again, "the line is settled already")
+    if row.wish == "again" and row.state in ("asked", "question", "accepted"):
+        reason_not.setdefault(Way.again, "the supplier is asked to send it once more")
     costs = claims.ways(money, record, ClaimReason(row.reason))
     return Ways(costs, record, frozenset(one.way for one in costs if one.way not in reason_not), reason_not)
 

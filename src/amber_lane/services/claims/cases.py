@@ -104,20 +104,19 @@ def open_claim(context: Context, start: Start) -> Claim:
     of = known(context, start.line)
     units = start.units or of.line.quantity
     paid = of.paid(min(units, of.line.quantity))
-    amount = (0 if start.wish == "again" else paid) if start.amount is None else start.amount
+    most = min(paid, of.paid(of.line.quantity) - came_for(context, of))
+    amount = (0 if start.wish == "again" else max(most, 0)) if start.amount is None else start.amount
     wrong = {}
     if not 0 < units <= of.line.quantity:
         wrong["units"] = f"must be 1 to {of.line.quantity}"
-    if not 0 <= amount <= paid:
-        wrong["amount"] = f"it was bought for {show(paid, of.purchase.currency)}; no more can be asked back"
+    if not 0 <= amount <= max(most, 0):
+        back = f", and {show(paid - most, of.purchase.currency)} of it came back" if most < paid else ""
+        wrong["amount"] = f"it was bought for {show(paid, of.purchase.currency)}{back}; no more can be asked back"
     if start.wish not in ("money", "again"):
         wrong["wish"] = "must be money or a new one"
     if wrong:
         raise Invalid("; ".join(wrong.values()), wrong)
-    if there := context.session.scalar(
-        select(Claim).where(Claim.purchase_id == of.purchase.id, Claim.order_line_id == of.line.id, Claim.closed_at.is_(None))
-    ):
-        raise Conflict(f"claim {there.reference} is open for this already")
+    _only_one(context, of.purchase.id, of.line.id)
     store = context.get(Store, of.order.store_id, "store")
     row = Claim(
         reference=f"{store.code}-{of.order.number}-C{secrets.token_hex(2)}",
@@ -143,6 +142,18 @@ def open_claim(context: Context, start: Start) -> Claim:
     return row
 
 
+def _only_one(context: Context, purchase: int, line: int) -> None:
+    there = select(Claim.reference).where(Claim.purchase_id == purchase, Claim.order_line_id == line, Claim.closed_at.is_(None))
+    if (reference := context.session.scalar(there)) is not None:
+        raise Conflict(f"claim {reference} is open for this already")
+
+
+def came_for(context: Context, of: Known) -> int:
+    """What earlier claims for the same line brought, minor units of the supplier's money."""
+    rows = select(func.sum(Claim.came_back)).where(Claim.purchase_id == of.purchase.id, Claim.order_line_id == of.line.id)
+    return int(context.session.scalar(rows) or 0)
+
+
 def open_count(context: Context) -> int:
     return int(context.session.scalar(select(func.count()).select_from(Claim).where(Claim.closed_at.is_(None))) or 0)
 
@@ -165,6 +176,9 @@ def story(context: Context, number: int) -> Sequence[ClaimEvent]:
 def ask(context: Context, number: int, version: int | None) -> Claim:
     """Ask the supplier: by its interface or by mail, once; where neither is there, a person writes."""
     row = context.get_version(Claim, number, version, "claim")
+    if row.wish == "again" and row.buyer in ("refund", "again"):
+        done = "is refunded" if row.buyer == "refund" else "gets a new one"
+        raise Conflict(f"the buyer {done} already, so no other is wanted: let this case go and open one for money")
     supplier = context.get(Supplier, row.supplier_id, "supplier")
     row.state = CLAIM.step(row.state, "ask")
     how = _send(context, row, supplier)
@@ -201,7 +215,9 @@ def letter(context: Context, row: Claim, supplier: Supplier) -> tuple[str, str]:
     """Subject and text of a claim to a supplier that takes none by its interface."""
     purchase, line = context.get(PurchaseOrder, row.purchase_id, "purchase order"), context.get(OrderLine, row.order_line_id, "order line")
     bought = context.session.scalars(
-        select(Item).join(PurchaseLine, PurchaseLine.item_id == Item.id).where(PurchaseLine.purchase_id == purchase.id)
+        select(Item)
+        .join(PurchaseLine, PurchaseLine.item_id == Item.id)
+        .where(PurchaseLine.purchase_id == purchase.id, PurchaseLine.order_line_id == row.order_line_id)
     ).first()
     what = f"{row.units} × {bought.number if bought else line.sku_code} {bought.title if bought else line.title}"
     wish = f"Please pay back {show(row.amount, row.currency)}." if row.wish == "money" else "Please send it once more, at no cost."
@@ -242,7 +258,7 @@ def take_answer(context: Context, answer: ClaimAnswer) -> None:
     if row is None or row.closed_at is not None:
         return
     row.their_number = answer.their_number or row.their_number
-    if fault := _not_believed(row, answer):
+    if fault := not_believed(row, answer):
         if row.answer != fault:
             row.answer = fault
             note(context, row, "doubt", fault)
@@ -271,8 +287,10 @@ def take_answer(context: Context, answer: ClaimAnswer) -> None:
             _settle(context, row, answer.amount)
 
 
-def _not_believed(row: Claim, answer: ClaimAnswer) -> str:
+def not_believed(row: Claim, answer: ClaimAnswer) -> str:
     """What speaks against an answer: '' = nothing."""
+    if not answer.state:
+        return answer.message
     if answer.amount is None:
         return ""
     if answer.currency not in ("", row.currency):
@@ -322,6 +340,7 @@ def drop(context: Context, number: int, version: int | None, reason: str) -> Cla
 @undoing.undoes("claim.drop")
 def undo_drop(context: Context, act: AuditEntry) -> None:
     row = context.get(Claim, undoing.before(act)["claim"], "claim")
+    _only_one(context, row.purchase_id, row.order_line_id)
     row.state, row.closed_at = CLAIM.step(row.state, "reopen"), None
     row.version += 1
     note(context, row, "open", "taken up again")

@@ -279,9 +279,11 @@ def take_moves(context: Context, depot: int, moves: Iterable[StockMove]) -> None
         if held is None or move.kind in ("counted_in", "sent"):
             continue
         if move.kind == "returned":
-            purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == move.reference))
+            purchase = context.session.scalar(
+                select(PurchaseOrder).where(PurchaseOrder.reference == move.reference, PurchaseOrder.supplier_id == depot)
+            )
             if purchase is not None:
-                ledger.came_back(context, purchase, move.note or "as new")
+                ledger.came_back(context, purchase, held, move.units, move.note or "as new")
                 continue
         units, there = move.units, ledger.stock_of(context, [held.id])[held.id].there
         why = f"{move.note or move.kind}, as the depot says"

@@ -194,17 +194,17 @@ def _by_items(context: Context, items: Collection[int]) -> list[HeldGoods]:
     return out
 
 
-def came_back(context: Context, purchase: PurchaseOrder, state: str) -> None:
-    """A parcel of a depot came back to it: into stock again at what it cost, or written off where it cannot be sold."""
-    rows = context.session.scalars(
-        select(DepotEntry).where(DepotEntry.purchase_id == purchase.id, DepotEntry.kind == "sent").order_by(DepotEntry.id)
-    ).all()
-    for row in rows:
-        held = context.get(HeldGoods, row.held_id, "goods of a depot")
-        back = Movement("returned", -row.units, -row.worth, f"returned:{row.id}", f"{purchase.reference} came back, {state}")
+def came_back(context: Context, purchase: PurchaseOrder, held: HeldGoods, units: int, state: str) -> None:
+    """Units of a depot's parcel came back to it: into stock again at what they cost, or written off where they cannot be sold. Never more
+    than were sent."""
+    sent = (DepotEntry.purchase_id == purchase.id, DepotEntry.held_id == held.id, DepotEntry.kind == "sent")
+    why = f"{purchase.reference} came back, {state}"
+    for row in context.session.scalars(select(DepotEntry).where(*sent).order_by(DepotEntry.id)).all():
+        n = min(units, -row.units)
+        back = Movement("returned", n, half_up(-row.worth * n, -row.units), f"returned:{row.id}", why)
         if enter(context, held, [back]) and state != "as new":
-            gone = Movement("written_off", row.units, None, f"returned-off:{row.id}", f"{purchase.reference} came back, {state}")
-            enter(context, held, [gone])
+            enter(context, held, [Movement("written_off", -n, None, f"returned-off:{row.id}", why)])
+        units -= n
 
 
 def write_off(context: Context, number: int, version: int | None, units: int, reason: str) -> HeldGoods:

@@ -15,6 +15,7 @@ from ...connectors.protocols import PurchaseAnswer
 from ...core.books import allocate
 from ...core.cartons import pack
 from ...core.currency import show
+from ...core.numbers import half_up
 from ...core.states import LOAD, LOAD_COMING
 from ...data.bulk import by_id
 from ...data.depot import HeldGoods, Inbound, InboundLine
@@ -233,6 +234,12 @@ def _notify(context: Context, row: Inbound, depot: Supplier, lines: Sequence[Inb
     sender = "own" if row.from_id is None else context.get(Supplier, row.from_id, "supplier").name
     payload = NoticePayload(reference=row.reference, sender=sender, cartons=() if gone else cartons)
     queue.put(context, f"supplier:{depot.id}", f"notice:{row.id}", key, payload)
+
+
+def taking_in(row: Inbound, lines: Sequence[InboundLine]) -> int:
+    """What a depot takes for taking a load in, minor units of its money: what the lines cost beside goods and freight."""
+    asked = row.billed if row.billed is not None and row.counted_at is not None else row.goods + row.freight
+    return sum(line.cost for line in lines) - half_up(asked * row.rate, NANO)
 
 
 def lines_of(context: Context, load: int) -> list[InboundLine]:

@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 import type { Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import Pills from '@/parts/Pills.vue'
+import RowTable from '@/parts/RowTable.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { count, money, number, percent } from '@/parts/format'
@@ -66,43 +67,30 @@ const surely = (one: Row) => percent(Math.max(one.chance, 1 - one.chance) * 100,
           title="Nothing stands out"
           message="Rising and falling goods, loss makers and what is often out of stock are told here once enough was sold."
         >
-          <table class="w-full">
-            <thead class="sticky top-0 bg-sheet">
-              <tr class="h-8 border-b border-rule text-2xs text-soft">
-                <th class="px-2.5">SKU</th>
-                <th class="px-2.5">What it is</th>
-                <th class="px-2.5 text-right">Sold</th>
-                <th class="px-2.5 text-right">A unit leaves</th>
-                <th class="px-2.5 text-right">Earns a day</th>
-                <th class="px-2.5 text-right">At stake a day</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr
-                v-for="(one, n) in data!.rows"
-                :key="one.id"
-                class="h-11 cursor-pointer border-b border-rule-2"
-                :class="n === active ? 'bg-shade' : ''"
-                :aria-selected="n === active"
-                @click="active = n"
-              >
-                <th scope="row" class="max-w-64 px-2.5 font-normal">
-                  <span class="block truncate font-semibold" :title="one.title">{{ one.title }}</span><span class="code text-soft">{{
-                    one.code
-                  }}</span>
-                </th>
-                <td class="px-2.5">
-                  <Tag v-if="one.group" :tone="TONES[one.group] ?? 'plain'">{{ NAMES[one.group]!.toLowerCase() }}</Tag>
-                </td>
-                <td class="px-2.5 text-right">{{ count(one.units) }}</td>
-                <td class="px-2.5 text-right" :class="number(one.unit) < 0 ? 'text-brick' : ''">{{ money(one.unit) }}</td>
-                <td class="px-2.5 text-right" :class="number(one.a_day) < 0 ? 'text-brick' : ''">{{ money(one.a_day) }}</td>
-                <td class="px-2.5 text-right font-bold" :class="number(one.worth) < 0 ? 'text-brick' : ''">
-                  {{ one.group && one.group !== 'never_sold' ? money(one.worth, true) : '–' }}
-                </td>
-              </tr>
-            </tbody>
-          </table>
+          <RowTable
+            :heads="['SKU', 'What it is', 'Sold', 'A unit leaves', 'Earns a day', 'At stake a day']"
+            :right="[2, 3, 4, 5]"
+            :rows="data!.rows"
+            :key-of="(one) => one.id"
+            :active="active"
+            @choose="active = $event"
+            v-slot="{ one }"
+          >
+            <th scope="row" class="max-w-64 px-2.5 font-normal">
+              <span class="block truncate font-semibold" :title="one.title">{{ one.title }}</span><span class="code text-soft">{{
+                one.code
+              }}</span>
+            </th>
+            <td class="px-2.5">
+              <Tag v-if="one.group" :tone="TONES[one.group] ?? 'plain'">{{ NAMES[one.group]!.toLowerCase() }}</Tag>
+            </td>
+            <td class="px-2.5 text-right">{{ count(one.units) }}</td>
+            <td class="px-2.5 text-right" :class="number(one.unit) < 0 ? 'text-brick' : ''">{{ money(one.unit) }}</td>
+            <td class="px-2.5 text-right" :class="number(one.a_day) < 0 ? 'text-brick' : ''">{{ money(one.a_day) }}</td>
+            <td class="px-2.5 text-right font-bold" :class="number(one.worth) < 0 ? 'text-brick' : ''">
+              {{ one.group && one.group !== 'never_sold' ? money(one.worth, true) : '–' }}
+            </td>
+          </RowTable>
         </Sight>
       </div>
     </section>

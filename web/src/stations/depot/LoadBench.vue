@@ -4,7 +4,7 @@ import { ref } from 'vue'
 import { ROOT, api, take } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import Tag from '@/parts/Tag.vue'
-import { count, dateOf, money, plural } from '@/parts/format'
+import { count, dateOf, money, plural, number } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import LoadSteps from './LoadSteps.vue'
 import { countAgain, dropLoad, loadLeft, orderLoad, paper, settle, type Load, type LoadLine } from './depot'
@@ -113,6 +113,7 @@ const moneyBack = () =>
     </ul>
     <p v-if="!load.own" class="mt-2 text-soft">
       Goods {{ money(load.goods) }}, freight {{ money(load.freight) }} by {{ load.service
+      }}{{ number(load.taking_in) ? `, taking in ${money(load.taking_in)}` : ''
       }}{{ load.billed && load.billed.amount !== '' ? `; billed ${money(load.billed)}` : '' }}
     </p>
     <form v-if="counting" class="mt-3 rounded border border-rule p-3" @submit.prevent="save">

@@ -5,6 +5,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import type { Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
+import RowTable from '@/parts/RowTable.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { count, dateOf, plural } from '@/parts/format'
@@ -66,41 +67,28 @@ const made = (id: number) => {
           title="No load yet"
           message="Order what stock ahead proposes, or put a load together from goods that the depot will hold."
         >
-          <table class="w-full">
-            <thead class="sticky top-0 bg-sheet">
-              <tr class="h-8 border-b border-rule text-2xs text-soft">
-                <th class="px-2.5">Load</th>
-                <th class="px-2.5">From, to</th>
-                <th class="px-2.5 text-right">Cartons</th>
-                <th class="px-2.5 text-right">Units</th>
-                <th class="px-2.5">Due</th>
-                <th class="px-2.5">State</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr
-                v-for="(one, n) in rows"
-                :key="one.id"
-                class="h-11 cursor-pointer border-b border-rule-2"
-                :class="n === active ? 'bg-shade' : ''"
-                :aria-selected="n === active"
-                @click="active = n"
+          <RowTable
+            :heads="['Load', 'From, to', 'Cartons', 'Units', 'Due', 'State']"
+            :right="[2, 3]"
+            :rows="rows"
+            :key-of="(one) => one.id"
+            :active="active"
+            @choose="active = $event"
+            v-slot="{ one }"
+          >
+            <th scope="row" class="px-2.5">
+              <span class="code font-semibold">{{ one.reference }}</span>
+            </th>
+            <td class="max-w-72 truncate px-2.5">{{ one.own ? 'ourselves' : one.sender }} → {{ one.depot }}</td>
+            <td class="px-2.5 text-right">{{ count(one.cartons.length) }}</td>
+            <td class="px-2.5 text-right">{{ count(one.units) }}</td>
+            <td class="px-2.5 whitespace-nowrap">{{ one.state === 'counted' ? '' : one.due ? dateOf(one.due) : '–' }}</td>
+            <td class="px-2.5 whitespace-nowrap">
+              <Tag :tone="TONES[one.state] ?? 'plain'">{{ LOAD_WORDS[one.state] }}</Tag><Tag v-if="one.open" tone="waits" class="ml-1"
+                >{{ plural(one.open, 'line') }} to settle</Tag
               >
-                <th scope="row" class="px-2.5">
-                  <span class="code font-semibold">{{ one.reference }}</span>
-                </th>
-                <td class="max-w-72 truncate px-2.5">{{ one.own ? 'ourselves' : one.sender }} → {{ one.depot }}</td>
-                <td class="px-2.5 text-right">{{ count(one.cartons.length) }}</td>
-                <td class="px-2.5 text-right">{{ count(one.units) }}</td>
-                <td class="px-2.5 whitespace-nowrap">{{ one.state === 'counted' ? '' : one.due ? dateOf(one.due) : '–' }}</td>
-                <td class="px-2.5 whitespace-nowrap">
-                  <Tag :tone="TONES[one.state] ?? 'plain'">{{ LOAD_WORDS[one.state] }}</Tag><Tag v-if="one.open" tone="waits" class="ml-1"
-                    >{{ plural(one.open, 'line') }} to settle</Tag
-                  >
-                </td>
-              </tr>
-            </tbody>
-          </table>
+            </td>
+          </RowTable>
         </Sight>
       </div>
     </section>

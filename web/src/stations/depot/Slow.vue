@@ -5,6 +5,7 @@ import { ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
+import RowTable from '@/parts/RowTable.vue'
 import Sight from '@/parts/Sight.vue'
 import { count, money } from '@/parts/format'
 import { useForm } from '@/parts/form'
@@ -53,39 +54,32 @@ const save = () =>
         title="Nothing lies"
         message="Every SKU at the depot will be sold within half a year at its pace."
       >
-        <table class="w-full">
-          <thead class="sticky top-0 bg-sheet">
-            <tr class="h-8 border-b border-rule text-2xs text-soft">
-              <th class="px-2.5">SKU</th>
-              <th class="px-2.5 text-right">There</th>
-              <th class="px-2.5 text-right">Lasts</th>
-              <th class="px-2.5 text-right">Costs a month</th>
-              <th class="px-2.5 text-right">It cost</th>
-              <th class="px-2.5">Ways out</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="one in asked.data.value" :key="one.held" class="h-12 border-b border-rule-2">
-              <th scope="row" class="max-w-72 px-2.5">
-                <span class="block truncate" :title="one.title">{{ one.title }}</span><span class="code font-normal text-soft">{{
-                  one.sku
-                }}</span>
-              </th>
-              <td class="px-2.5 text-right">{{ count(one.there) }}</td>
-              <td class="px-2.5 text-right text-brick">{{ one.days === null ? 'not sold' : `${count(one.days)} days` }}</td>
-              <td class="px-2.5 text-right font-bold">{{ money(one.month) }}</td>
-              <td class="px-2.5 text-right">{{ money(one.value) }}</td>
-              <td class="px-2.5">
-                <span class="flex flex-wrap gap-2">
-                  <RouterLink :to="`/price?words=${encodeURIComponent(one.sku)}`"><Btn small>Lower its price</Btn></RouterLink>
-                  <RouterLink :to="`/lanes?words=${encodeURIComponent(one.sku)}`"><Btn small>Sell it in a kit</Btn></RouterLink>
-                  <Btn small @click="begin(one, 'back')">Send back</Btn>
-                  <Btn small kind="loss" @click="begin(one, 'off')">Write off</Btn>
-                </span>
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <RowTable
+          :heads="['SKU', 'There', 'Lasts', 'Costs a month', 'It cost', 'Ways out']"
+          :right="[1, 2, 3, 4]"
+          :rows="asked.data.value!"
+          :key-of="(one) => one.held"
+          height="h-12"
+          v-slot="{ one }"
+        >
+          <th scope="row" class="max-w-72 px-2.5">
+            <span class="block truncate" :title="one.title">{{ one.title }}</span><span class="code font-normal text-soft">{{
+              one.sku
+            }}</span>
+          </th>
+          <td class="px-2.5 text-right">{{ count(one.there) }}</td>
+          <td class="px-2.5 text-right text-brick">{{ one.days === null ? 'not sold' : `${count(one.days)} days` }}</td>
+          <td class="px-2.5 text-right font-bold">{{ money(one.month) }}</td>
+          <td class="px-2.5 text-right">{{ money(one.value) }}</td>
+          <td class="px-2.5">
+            <span class="flex flex-wrap gap-2">
+              <RouterLink :to="`/price?words=${encodeURIComponent(one.sku)}`"><Btn small>Lower its price</Btn></RouterLink>
+              <RouterLink :to="`/lanes?words=${encodeURIComponent(one.sku)}`"><Btn small>Sell it in a kit</Btn></RouterLink>
+              <Btn small @click="begin(one, 'back')">Send back</Btn>
+              <Btn small kind="loss" @click="begin(one, 'off')">Write off</Btn>
+            </span>
+          </td>
+        </RowTable>
       </Sight>
     </div>
     <Modal

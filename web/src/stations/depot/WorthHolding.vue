@@ -6,6 +6,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import type { Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
+import RowTable from '@/parts/RowTable.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { count, money, number, plural } from '@/parts/format'
@@ -58,45 +59,31 @@ const waits = computed(() => (asked.data.value?.asked ?? []).filter((one) => one
           title="Nothing is worth holding yet"
           message="A SKU shows up here once it has sold on eight days or more and would be cheaper from the depot, storage included."
         >
-          <table class="w-full">
-            <thead class="sticky top-0 bg-sheet">
-              <tr class="h-8 border-b border-rule text-2xs text-soft">
-                <th class="px-2.5">SKU</th>
-                <th class="px-2 text-right">A day</th>
-                <th class="px-2 text-right">Now</th>
-                <th class="px-2 text-right">Depot</th>
-                <th class="px-2 text-right">Days</th>
-                <th class="px-2 text-right">Saves a month</th>
-                <th class="px-2 text-right">First load</th>
-                <th class="px-2.5 text-right">Pays back in</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr
-                v-for="(one, n) in rows"
-                :key="`${one.sku}-${one.depot}`"
-                class="h-11 cursor-pointer border-b border-rule-2"
-                :class="n === active ? 'bg-shade' : ''"
-                :aria-selected="n === active"
-                @click="active = n"
-              >
-                <th scope="row" class="max-w-60 px-2.5 font-normal">
-                  <span class="block truncate font-semibold" :title="one.title">{{ one.title }}</span><span class="code text-soft">{{
-                    one.code
-                  }}</span>
-                </th>
-                <td class="px-2 text-right">{{ one.pace.toFixed(1) }}</td>
-                <td class="px-2 text-right">{{ money(one.direct) }}</td>
-                <td class="px-2 text-right">{{ money(one.landed) }}</td>
-                <td class="px-2 text-right whitespace-nowrap">{{ one.direct_days }} → {{ one.days }}</td>
-                <td class="px-2 text-right font-bold" :class="number(one.saving) < 0 ? 'text-brick' : ''">{{ money(one.saving) }}</td>
-                <td class="px-2 text-right">{{ money(one.tied) }}</td>
-                <td class="px-2.5 text-right whitespace-nowrap">
-                  {{ one.payback === null ? 'never' : one.payback > 24 ? 'over 2 years' : `${one.payback.toFixed(1)} months` }}
-                </td>
-              </tr>
-            </tbody>
-          </table>
+          <RowTable
+            :heads="['SKU', 'A day', 'Now', 'Depot', 'Days', 'Saves a month', 'First load', 'Pays back in']"
+            :right="[1, 2, 3, 4, 5, 6, 7]"
+            tight
+            :rows="rows"
+            :key-of="(one) => `${one.sku}-${one.depot}`"
+            :active="active"
+            @choose="active = $event"
+            v-slot="{ one }"
+          >
+            <th scope="row" class="max-w-60 px-2 font-normal">
+              <span class="block truncate font-semibold" :title="one.title">{{ one.title }}</span><span class="code text-soft">{{
+                one.code
+              }}</span>
+            </th>
+            <td class="px-2 text-right">{{ one.pace.toFixed(1) }}</td>
+            <td class="px-2 text-right">{{ money(one.direct) }}</td>
+            <td class="px-2 text-right">{{ money(one.landed) }}</td>
+            <td class="px-2 text-right whitespace-nowrap">{{ one.direct_days }} → {{ one.days }}</td>
+            <td class="px-2 text-right font-bold" :class="number(one.saving) < 0 ? 'text-brick' : ''">{{ money(one.saving) }}</td>
+            <td class="px-2 text-right">{{ money(one.tied) }}</td>
+            <td class="px-2 text-right whitespace-nowrap">
+              {{ one.payback === null ? 'never' : one.payback > 24 ? 'over 2 years' : `${one.payback.toFixed(1)} months` }}
+            </td>
+          </RowTable>
         </Sight>
       </div>
     </section>

@@ -19,6 +19,7 @@ const path = { params: { path: { number: props.claim } } }
 const version = computed(() => data.value?.row.version ?? 0)
 const more = ref('')
 const amount = ref('')
+const sent = ref({ number: '', carrier: '' })
 const said = ref<'question' | 'accepted' | 'refused'>('accepted')
 const { error, busy, sendAct } = useForm()
 const askNow = () => act(() => take(api.POST('/api/v1/claims/{number}/ask', { ...path, body: { version: version.value } })))
@@ -46,8 +47,8 @@ const answer = () =>
             state: said.value,
             message: more.value,
             amount: said.value === 'accepted' && amount.value.trim() ? asAmount() : null,
-            tracking_number: '',
-            carrier: '',
+            tracking_number: sent.value.number,
+            carrier: sent.value.carrier,
           },
         }),
       ),
@@ -115,9 +116,15 @@ useKeys('This case', [{ key: 'a', message: 'ask the supplier', run: () => can.va
         </label>
         <p class="mt-1.5 flex flex-wrap items-center gap-2">
           <Btn small :disabled="busy || !more.trim()" @click="tell">Add it</Btn>
-          <label class="text-xs"
-            ><span class="sr-only">A picture that shows it</span
-            ><input type="file" accept="image/png,image/jpeg,image/webp" @change="picture"
+          <label
+            class="inline-flex h-7 cursor-pointer items-center rounded border border-rule bg-sheet px-2.5 text-xs font-semibold focus-within:outline-2 focus-within:outline-amber hover:bg-shade"
+            ><span aria-hidden="true">Add a picture</span
+            ><input
+              type="file"
+              class="sr-only"
+              accept="image/png,image/jpeg,image/webp"
+              aria-label="A picture that shows it"
+              @change="picture"
           /></label>
         </p>
         <details v-if="data.row.state !== 'open'" class="mt-2">
@@ -134,11 +141,18 @@ useKeys('This case', [{ key: 'a', message: 'ask the supplier', run: () => can.va
               <label
                 ><span class="label">They say</span
                 ><select v-model="said" class="field">
-                  <option value="accepted">yes</option>
+                  <option value="accepted">{{ data.row.wish === 'again' ? 'it is sent again' : 'yes' }}</option>
                   <option value="question">show more</option>
                   <option value="refused">no</option>
                 </select></label
-              ><Btn small :disabled="busy" @click="answer">Note it</Btn>
+              >
+              <template v-if="data.row.wish === 'again' && said === 'accepted'">
+                <label
+                  ><span class="label">Its tracking number</span><input v-model="sent.number" class="field w-40!" maxlength="60"
+                /></label>
+                <label><span class="label">Carrier</span><input v-model="sent.carrier" class="field w-32!" maxlength="100" /></label>
+              </template>
+              <Btn small :disabled="busy" @click="answer">Note it</Btn>
             </template>
           </div>
         </details>

@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import Pills from '@/parts/Pills.vue'
+import RowTable from '@/parts/RowTable.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
@@ -47,45 +48,33 @@ const pills = [
       :title="show === 'open' ? 'No case is open' : 'No case is settled yet'"
       message="Open one from a parcel, or from the lines of an order: money comes back only to who asks in time."
     >
-      <table class="w-full">
-        <thead class="sticky top-0 bg-sheet">
-          <tr class="h-8 border-b border-rule text-2xs text-soft">
-            <th class="px-2.5">Order and goods</th>
-            <th class="px-2.5">What is wrong</th>
-            <th class="px-2.5">State</th>
-            <th class="px-2.5">Waits for</th>
-            <th class="px-2.5 text-right">Until</th>
-            <th class="px-2.5 text-right">{{ show === 'open' ? 'Asked' : 'Came back' }}</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr
-            v-for="(one, n) in rows"
-            :key="one.id"
-            class="h-12 cursor-pointer border-b border-rule-2"
-            :class="n === active ? 'bg-shade' : ''"
-            :aria-selected="n === active"
-            @click="active = n"
-          >
-            <th scope="row" class="max-w-64 px-2.5 font-normal">
-              <span class="block truncate" :title="one.title"
-                ><span class="code">{{ one.order }}</span> {{ one.title }}</span
-              ><span class="cell-2 block">{{ one.supplier }} · {{ one.store }}</span>
-            </th>
-            <td class="px-2.5">
-              {{ one.reason }}<span class="cell-2 block">opened <When :at="one.opened_at" /></span>
-            </td>
-            <td class="px-2.5">
-              <Tag :tone="STATES[one.state]?.tone">{{ STATES[one.state]?.label ?? one.state }}</Tag>
-            </td>
-            <td class="px-2.5">{{ WAITS[one.waits_for] }}</td>
-            <td class="px-2.5 text-right whitespace-nowrap">{{ one.until ? dayOf(one.until) : '' }}</td>
-            <td class="px-2.5 text-right font-bold whitespace-nowrap">
-              {{ show === 'open' ? (one.wish === 'again' ? 'a new one' : money(one.amount)) : money(one.came_back) }}
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <RowTable
+        :heads="['Order and goods', 'What is wrong', 'State', 'Waits for', 'Until', show === 'open' ? 'Asked' : 'Came back']"
+        :right="[4, 5]"
+        :rows="rows"
+        :key-of="(one) => one.id"
+        :active="active"
+        height="h-12"
+        @choose="active = $event"
+        v-slot="{ one }"
+      >
+        <th scope="row" class="max-w-64 px-2.5 font-normal">
+          <span class="block truncate" :title="one.title"
+            ><span class="code">{{ one.order }}</span> {{ one.title }}</span
+          ><span class="cell-2 block">{{ one.supplier }} · {{ one.store }}</span>
+        </th>
+        <td class="px-2.5">
+          {{ one.reason }}<span class="cell-2 block">opened <When :at="one.opened_at" /></span>
+        </td>
+        <td class="px-2.5">
+          <Tag :tone="STATES[one.state]?.tone">{{ STATES[one.state]?.label ?? one.state }}</Tag>
+        </td>
+        <td class="px-2.5">{{ WAITS[one.waits_for] }}</td>
+        <td class="px-2.5 text-right whitespace-nowrap">{{ one.until ? dayOf(one.until) : '' }}</td>
+        <td class="px-2.5 text-right font-bold whitespace-nowrap">
+          {{ show === 'open' ? (one.wish === 'again' ? 'a new one' : money(one.amount)) : money(one.came_back) }}
+        </td>
+      </RowTable>
     </Sight>
   </div>
 </template>
