@@ -16,9 +16,8 @@ from amber_lane.data.setup import Origin, Service, Supplier
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Message
 from amber_lane.services.fulfilment import parcel_tracking
-from amber_lane.services.inbound import agent_portal
 from amber_lane.services.mapping import lanes
-from amber_lane.services.people import users
+from amber_lane.services.people import roles, users
 from amber_lane.services.purchasing import purchase_orders
 
 from .conftest import eventually
@@ -107,7 +106,7 @@ def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: 
         s.flush()
         sku = s.scalars(select(Lane.sku_id).where(Lane.sku_code == business.laned(3)[0])).first()
         lanes.open_lane(d, sku, [lanes.LaneItem(9001, Fraction(1))], use=1)
-        users.make_person(d, "Ines", "ines@agent.example", "long-enough-word", "agent", agent_portal.scope_of(d, "agent", [7], []))
+        users.make_person(d, "Ines", "ines@agent.example", "long-enough-word", "agent", roles.scope_of(d, "agent", [7], [], []))
 
     with business.app_state.db.writing() as s:
         join(business.context(s))

@@ -41,10 +41,11 @@ from .delivery import agent_leases
 from .depot import goods as depot_goods
 from .depot import goods_acts as depot_acts
 from .depot import loads as depot_loads
-from .deps import AppState, known_questions, managers_only, seated
+from .deps import AppState, known_questions, seated
 from .document import describe
 from .errors import add_errors
 from .fulfilment import parcels
+from .guard import permitted
 from .headers import Guard
 from .imports import sheets
 from .inbound import agent_portal
@@ -53,7 +54,7 @@ from .mapping import lanes, mapping_queue
 from .monitoring import catalogue_sheets, decision_groups, sweeps
 from .orders import order_acts, orders
 from .partners import connections, first_steps, life_cycle, partner_terms
-from .people import own_sign_in, sign_in, users
+from .people import approvals, own_sign_in, roles, sign_in, users
 from .pricing import exchange_rates, explanations, prices
 from .printing import artwork, designs, pictures
 from .pulse import Live
@@ -155,8 +156,9 @@ def _for_its_owner_alone(folder: Path, db: Database) -> None:
 
 # Who comes in by these has another key, or none yet.
 OPEN_TO_ALL = (sign_in, own_sign_in, agent_leases, agent_portal)
-FOR_MANAGERS = (
+GUARDED = (
     today, mapping_queue, lanes, prices, explanations, exchange_rates, sweeps, buying_accounts, first_steps, going_live, life_cycle, users,
+    roles, approvals,
     purchase_orders, payment_batches, decision_groups, order_acts, orders, parcels, connections, sheets, partner_terms,
     allowance, catalogue_sheets, sourcing, search, listings, variant_matrix, profit, held_against, costs, ranking,
     artwork, designs, pictures, depot_goods, depot_acts, depot_loads, claim_cases,
@@ -202,8 +204,8 @@ def make_app(app_state: AppState, beside: Beside | None = None) -> FastAPI:
     describe(app)
     for part in OPEN_TO_ALL:
         app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(known_questions)])
-    for part in FOR_MANAGERS:
-        app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(managers_only), Depends(known_questions)])
+    for part in GUARDED:
+        app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(permitted), Depends(known_questions)])
 
     @app.get("/api/health", tags=["app"])
     def health() -> dict[str, str]:

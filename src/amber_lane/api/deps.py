@@ -17,6 +17,7 @@ from sqlalchemy.exc import OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from ..clock import Clock
+from ..core.permissions import MANAGER, Allowed
 from ..data.session import Database
 from ..data.setup import Person, SignIn
 from ..data.turns import TooLong
@@ -27,7 +28,7 @@ from ..services.base.errors import Invalid
 from ..services.books import columns
 from ..services.catalogue.search import Finder
 from ..services.partners.registry import ConnectorRegistry
-from ..services.people import second_step, sessions
+from ..services.people import approvals, roles, second_step, sessions
 from ..services.people.passwords import Throttle
 from ..services.pricing.inputs import Facts
 from ..services.pricing.what_if import Catalogue
@@ -75,6 +76,10 @@ def app_state(request: Request) -> AppState:
     return found
 
 
+# Set on a call that is made again by whoever approves it: the number of what was asked for. Nobody can send it from outside.
+APPROVES = "amber_lane.approves"
+
+
 @dataclass(frozen=True)
 class Seated:
     """Who asks. token: the secret of their signing in; number: of that signing in; lacks: the house asks for a second step they lack."""
@@ -85,6 +90,7 @@ class Seated:
     name: str
     role: str
     lacks: bool
+    allowed: Allowed
 
 
 def cookie_of(app: AppState) -> str:
@@ -93,8 +99,8 @@ def cookie_of(app: AppState) -> str:
 
 
 def seat(s: Session, token: str, row: SignIn, person: Person) -> Seated:
-    lacks = person.role == "manager" and not person.second and second_step.required(s)
-    return Seated(token, row.id, person.id, person.name, person.role, lacks)
+    lacks = person.role == MANAGER and not person.second and second_step.required(s)
+    return Seated(token, row.id, person.id, person.name, person.role, lacks, roles.allowed(s, person))
 
 
 def seated(request: Request) -> Seated | None:
@@ -125,16 +131,6 @@ def signed_in(request: Request) -> int:
     return here.person
 
 
-def managers_only(request: Request) -> None:
-    """403 for agents and assistants, who see their purchase orders and nothing else, and for managers who lack what the house asks for."""
-    if (here := seated(request)) is None:
-        return
-    if here.role != "manager":
-        raise HTTPException(403, "this is the manager's; your purchase orders are on your own page")
-    if here.lacks:
-        raise HTTPException(403, "managers here sign in with a code beside the password; set yours up first")
-
-
 async def known_questions(request: Request) -> None:
     """422 for a question that a call does not know: whoever mistypes one would take the answer for what they asked."""
     if not request.query_params or "/hooks/" in request.url.path:
@@ -158,9 +154,13 @@ def who(request: Request, number: Annotated[int, Depends(signed_in)]) -> str:
 
 
 def context_of(request: Request, s: Session) -> Context:
-    """The context of the person who is signed in, for one transaction."""
+    """The context of the person who is signed in, for one transaction. What they approve for somebody else is decided in it."""
     number = signed_in(request)
-    return Context(s, app_state(request).clock, who(request, number), number)
+    here = seated(request)
+    context = Context(s, app_state(request).clock, who(request, number), number, allowed=here.allowed if here else None)
+    if (asked := request.scope.get(APPROVES)) is not None:
+        context.actor = approvals.approve(context, asked)
+    return context
 
 
 def _reading(request: Request) -> Iterator[Context]:
@@ -224,4 +224,4 @@ def person_of(context: Context, number: int) -> Person:
     return context.get(Person, number, "person")
 
 
-__all__ = ["AppState", "ReadContext", "SignedIn", "TheApp", "WriteContext", "app_state", "managers_only", "person_of"]
+__all__ = ["AppState", "ReadContext", "SignedIn", "TheApp", "WriteContext", "app_state", "person_of"]

@@ -40,6 +40,8 @@ OPEN = {
     ("post", "/api/v1/session/first"),
     ("post", "/api/v1/session/forgotten"),
     ("post", "/api/v1/session/new-password"),
+    ("post", "/api/v1/session/invitation"),
+    ("post", "/api/v1/session/invitation/accept"),
     ("post", "/api/v1/hooks/stores/{store}"),
 }
 TRIED = ("/api/v1/session", "/api/v1/program", "/api/v1/mine")

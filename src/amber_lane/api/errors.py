@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from http import HTTPStatus
 
+import anyio.to_thread
+import orjson
 import structlog
 from fastapi import FastAPI, HTTPException, Request
 from fastapi.exceptions import RequestValidationError
@@ -14,11 +16,21 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 from ..connectors.errors import OutsideError
 from ..core.states import NotAllowed
 from ..data.turns import TooLong
-from ..services.base.errors import Conflict, Invalid, NotFound, UseCaseError
+from ..services.base.errors import AboveLimit, Conflict, Invalid, MayNot, NotFound, UseCaseError
+from ..services.people import approvals
 from ..sheets.opened import NotASheet
+from .deps import APPROVES, app_state, context_of
 
 log = structlog.get_logger()
-STATUS: dict[type[Exception], int] = {NotFound: 404, Conflict: 409, Invalid: 422, NotASheet: 422, NotAllowed: 409, OutsideError: 502}
+STATUS: dict[type[Exception], int] = {
+    NotFound: 404,
+    Conflict: 409,
+    Invalid: 422,
+    MayNot: 403,
+    NotASheet: 422,
+    NotAllowed: 409,
+    OutsideError: 502,
+}
 
 
 _BUSY = "the data is busy for the moment; nothing was changed, try again"
@@ -44,6 +56,21 @@ def add_errors(app: FastAPI) -> None:
         status = next((code for kind, code in STATUS.items() if isinstance(error, kind)), 400)
         message = error.message if isinstance(error, (UseCaseError, OutsideError)) else str(error)
         return problem(status, message, **({"fields": error.fields} if isinstance(error, Invalid) else {}))
+
+    async def above(request: Request, error: Exception) -> JSONResponse:
+        """Nothing was done; what was asked for is written down for somebody who may."""
+        assert isinstance(error, AboveLimit)
+        if APPROVES in request.scope:
+            return problem(403, f"this is above your own limit as well: {error.reason}")
+        body = orjson.loads(await request.body() or b"{}")
+
+        def ask() -> None:
+            app = app_state(request)
+            with app.db.writing() as s:
+                approvals.ask(context_of(request, s), error, request.method, request.scope["path"], body)
+
+        await anyio.to_thread.run_sync(ask)
+        return JSONResponse({"message": f"Nothing is done yet: {error.reason}. Somebody who may is asked", "count": 0, "waits": True}, 202)
 
     async def refused(_: Request, error: Exception) -> JSONResponse:
         assert isinstance(error, StarletteHTTPException)
@@ -71,6 +98,7 @@ def add_errors(app: FastAPI) -> None:
         log.exception("request failed", exc_info=error)
         return problem(500, "something broke here and nothing was changed; the log says what it was")
 
+    app.add_exception_handler(AboveLimit, above)
     for kind in (UseCaseError, OutsideError, NotASheet, NotAllowed):
         app.add_exception_handler(kind, known)
     app.add_exception_handler(HTTPException, refused)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import AsyncIterator
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -12,15 +13,18 @@ from fastapi import Request
 from pydantic import BaseModel
 
 from ..clock import PacedClock
+from ..core.permissions import Permission
 from ..data.revisions import mark
+from ..data.setup import Person
 from ..services.activity import undo
 from ..services.alerts import today
 from ..services.base import portions
 from ..services.base.context import Context
 from ..services.outbox import queue
 from ..services.partners import rosters
-from ..services.people import sessions
+from ..services.people import roles, sessions
 from .deps import AppState, seated
+from .guard import without_money
 from .schemas import HouseManner, manner_of
 
 
@@ -63,15 +67,32 @@ def mark_of(app: AppState) -> int:
         return mark(s) if app.db.sqlite else int(app.clock.now().timestamp())
 
 
-def last_of(app: AppState, person: int) -> LastAct | None:
-    """What this person's Z would undo now."""
+@dataclass(frozen=True)
+class Own:
+    """Of the pulse what is a person's own: what their Z would undo now, what waits for them, and whether they see money."""
+
+    last: LastAct | None
+    counts: dict[str, int]
+    money: bool
+
+    def laid(self, over: Pulse) -> Pulse:
+        mine = over.model_copy(update={"last": self.last, "counts": self.counts})
+        return mine if self.money else Pulse.model_validate(without_money(mine.model_dump()))
+
+
+def own_of(app: AppState, person: int) -> Own:
+    """What is a person's own, read now."""
     with app.db.reading() as s:
-        act = undo.last_undoable(Context(s, app.clock, "", person))
-        return LastAct(id=act.id, at=act.at, message=act.message) if act else None
+        row = s.get(Person, person)
+        context = Context(s, app.clock, "", person, allowed=roles.allowed(s, row) if row else None)
+        act = undo.last_undoable(context)
+        last = LastAct(id=act.id, at=act.at, message=act.message) if act else None
+        money = context.allowed is not None and context.allowed.may(Permission.SEE_MONEY)
+        return Own(last, today.counts(context), money)
 
 
-def pulse_of(app: AppState, person: int | None = None) -> Pulse:
-    """The whole pulse, read now; for a person with the last act of theirs."""
+def pulse_of(app: AppState) -> Pulse:
+    """The pulse of the whole house, read now."""
     with app.db.reading() as s:
         context = Context(s, app.clock, "pulse")
         supplier, jobs = rosters.next_swept(context), portions.under_way(context)
@@ -84,10 +105,15 @@ def pulse_of(app: AppState, person: int | None = None) -> Pulse:
             next_sweep=NextSweep(supplier=supplier.name, at=supplier.next_sweep) if supplier and supplier.next_sweep else None,
             jobs=[Running(id=job.id, title=job.title, done=job.done, total=job.total) for job in jobs],
             to_send=context.kept("to send", queue.waiting),
-            last=None if person is None else last_of(app, person),
+            last=None,
             seen=seen,
             house=manner_of(s),
         )
+
+
+def mine_of(app: AppState, person: int) -> Pulse:
+    """The pulse as one person sees it."""
+    return own_of(app, person).laid(pulse_of(app))
 
 
 class Live:
@@ -126,7 +152,7 @@ class Live:
     async def listen(self, request: Request, person: int) -> AsyncIterator[dict[str, str]]:
         self.listeners += 1
         try:
-            first = await anyio.to_thread.run_sync(pulse_of, self.app, person)
+            first = await anyio.to_thread.run_sync(mine_of, self.app, person)
             yield {"event": "pulse", "data": first.model_dump_json()}
             while not await request.is_disconnected():
                 async with self.changed:
@@ -135,8 +161,8 @@ class Live:
                 if not await anyio.to_thread.run_sync(self._still, request):
                     return
                 if pulse is not None:
-                    # All pages share one look; what Z would undo is each person's own.
-                    mine = await anyio.to_thread.run_sync(last_of, self.app, person)
-                    yield {"event": "pulse", "data": pulse.model_copy(update={"last": mine}).model_dump_json()}
+                    # All pages share one look; what waits for a person and what Z would undo is their own.
+                    own = await anyio.to_thread.run_sync(own_of, self.app, person)
+                    yield {"event": "pulse", "data": own.laid(pulse).model_dump_json()}
         finally:
             self.listeners -= 1

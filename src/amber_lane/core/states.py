@@ -256,6 +256,15 @@ SAMPLE = Machine(
     ),
 )
 
+APPROVAL = Machine(
+    "approval",
+    "waiting",
+    (
+        _move("approve", "waiting", "approved", "somebody whose own limit is higher does what was asked for"),
+        _move("refuse", "waiting", "refused", "they do not want it, or whoever asked does not any more"),
+    ),
+)
+
 REQUEST = Machine(
     "request to a supplier",
     "asked",
@@ -314,4 +323,4 @@ PURCHASE_LIVE = ("waiting", "sent", "accepted", "shipped")
 # Loads that are still to come in.
 LOAD_COMING = ("ordered", "on_the_way", "at_gate")
 
-MACHINES = (LISTING, LANE, ORDER_LINE, PURCHASE, PARCEL, SWEEP, DECISION, OUTBOX, MESSAGE, JOB, LINK, SAMPLE, REQUEST, HELD, LOAD, CLAIM)
+MACHINES = (LISTING, LANE, ORDER_LINE, PURCHASE, PARCEL, SWEEP, DECISION, OUTBOX, MESSAGE, JOB, LINK, SAMPLE, REQUEST, HELD, LOAD, CLAIM, APPROVAL)

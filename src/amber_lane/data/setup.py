@@ -296,7 +296,10 @@ class Person(Versioned):
 
 
 class PasswordLink(Row):
-    """A link by mail under which somebody who forgot their password says a new one, once. hash: of the secret in it. Times are real."""
+    """A link under which somebody says a new password, once: who forgot theirs, or (invites) who is invited and has none yet.
+
+    hash: of the secret in it. Times are real.
+    """
 
     __tablename__ = "password_link"
     __table_args__ = (Index("ix_password_link_person_id", "person_id", "id"),)
@@ -304,6 +307,7 @@ class PasswordLink(Row):
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime]
     used_at: Mapped[datetime | None]
+    invites: Mapped[bool] = mapped_column(default=False)
 
 
 class SignIn(Row):

@@ -20,6 +20,7 @@ from ..api.deps import AppState
 from ..api.people.sign_in import DEMO
 from ..connectors.kinds import connect
 from ..connectors.protocols import OriginTerms, ServiceTerms
+from ..core.permissions import Scope
 from ..core.plans import Membership
 from ..data.prices import PriceRule, Rate
 from ..data.setup import BuyingAccount, FeeRow, Mailbox, Store, Supplier
@@ -145,7 +146,7 @@ def _say_terms(context: Context, land: Land) -> None:
     ines.order_road, ines.mail = "mail", "orders@meridian-buying.example"
     own.greeting = "Clear skies, {name}!"
     context.session.scalars(select(Mailbox)).one().sender = "orders@dusk-and-dial.example"
-    users.make_person(context, "Ines", "ines@meridian-buying.example", "practice-agent", "agent", {"suppliers": [ines.id]})
+    users.make_person(context, "Ines", "ines@meridian-buying.example", "practice-agent", "agent", Scope(suppliers=frozenset({ines.id})))
     for base in ("PLN", "EUR"):
         rate = (Decimal(POUND[land.currency]) / Decimal(POUND[base])).quantize(Decimal("0.001"))
         context.session.add(Rate(base=base, quote=land.currency, day=context.now - timedelta(days=1), nano=int(rate.scaleb(9))))

@@ -37,7 +37,7 @@ from ..services.partners import connections, partner_terms, registry
 from ..services.partners.registry import ConnectorRegistry
 from ..services.pricing import exchange_rates
 from ..services.printing import houses
-from ..services.purchasing import purchase_orders
+from ..services.purchasing import purchase_orders, supplier_answers
 from ..services.sourcing import samples
 from .claim_polling import read_claims
 from .depot_polling import DepotReader
@@ -323,7 +323,7 @@ class Reader:
                 elif answer.reference in coming:
                     loads.take_answer(context, answer)
                 else:
-                    purchase_orders.take_answer(context, answer, corrects=True)
+                    supplier_answers.take_answer(context, answer, corrects=True)
 
     def parcels(self, carrier_id: int) -> None:
         """What a carrier says of the parcels on the road."""

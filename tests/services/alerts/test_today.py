@@ -31,7 +31,7 @@ from amber_lane.services.monitoring import sweeps
 from amber_lane.services.orders import orders
 from amber_lane.services.outbox import queue
 from amber_lane.services.pricing.drafts import Draft, PolicyChange, RateChange, RuleChange
-from amber_lane.services.purchasing import purchase_orders
+from amber_lane.services.purchasing import purchase_orders, supplier_answers
 
 from ...small import Small
 
@@ -135,7 +135,7 @@ def refused(small: Small) -> None:
     one = small.order("R", ("S-3", 1, 2000))
     made = small.write(lambda context: purchase_orders.send(context, [one.id]))[0]
     small.write(
-        lambda context: purchase_orders.take_answer(
+        lambda context: supplier_answers.take_answer(
             context, purchase_orders.PurchaseAnswer(made.reference, "", "refused", "out of print", None, None)
         )
     )
@@ -157,7 +157,9 @@ def sent(small: Small, number: str) -> PurchaseOrder:
     one = small.order(number, ("S-4", 1, 3000))
     made = small.write(lambda context: purchase_orders.send(context, [one.id]))[0]
     small.write(
-        lambda context: purchase_orders.take_answer(context, purchase_orders.PurchaseAnswer(made.reference, "", "accepted", "", None, None))
+        lambda context: supplier_answers.take_answer(
+            context, purchase_orders.PurchaseAnswer(made.reference, "", "accepted", "", None, None)
+        )
     )
     return made
 
@@ -166,7 +168,7 @@ def wrong_number(small: Small) -> None:
     made = sent(small, "N")
     told = Tracking("RR473124820GB", "Hill Post")
     small.write(
-        lambda context: purchase_orders.take_answer(context, purchase_orders.PurchaseAnswer(made.reference, "", "shipped", "", None, told))
+        lambda context: supplier_answers.take_answer(context, purchase_orders.PurchaseAnswer(made.reference, "", "shipped", "", None, told))
     )
 
 

@@ -30,7 +30,7 @@ from amber_lane.services.books.grouping import DIMENSIONS, Period
 from amber_lane.services.books.profit import View
 from amber_lane.services.orders import order_lines, orders
 from amber_lane.services.pricing.drafts import SupplierChange
-from amber_lane.services.purchasing import payment_batches, purchase_orders
+from amber_lane.services.purchasing import payment_batches, purchase_orders, supplier_answers
 from amber_lane.services.sourcing import samples
 
 from ...small import BUYER, START, Small
@@ -46,7 +46,7 @@ def send(small: Small, *numbers: int) -> list[PurchaseOrder]:
 
 def answer(small: Small, reference: str, state: str, billed: int | None = None, lacking: tuple[tuple[int, str], ...] = ()) -> None:
     given = PurchaseAnswer(reference, "N-1", state, "", billed, None, lacking)
-    small.write(lambda context: purchase_orders.take_answer(context, given))
+    small.write(lambda context: supplier_answers.take_answer(context, given))
 
 
 def figures(small: Small, by: str = "sku", **more: Any) -> dict[str, int]:

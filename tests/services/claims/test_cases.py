@@ -24,7 +24,7 @@ from amber_lane.services.books import statements
 from amber_lane.services.books.statements import StatementLine
 from amber_lane.services.claims import buyer_side, cases, clock
 from amber_lane.services.claims.cases import Start
-from amber_lane.services.purchasing import purchase_orders
+from amber_lane.services.purchasing import purchase_orders, supplier_answers
 
 from ...small import Small
 
@@ -41,7 +41,7 @@ def sold(small: Small) -> Small:
     small.order("N-1", ("S-1", 2, 2000))
     small.write(lambda c: purchase_orders.send(c, [1]))
     tracking = Tracking("RR473124829GB", "Hill Post")
-    small.write(lambda c: purchase_orders.take_answer(c, PurchaseAnswer("ONE-N-1-1", "S-77", "shipped", "", None, tracking)))
+    small.write(lambda c: supplier_answers.take_answer(c, PurchaseAnswer("ONE-N-1-1", "S-77", "shipped", "", None, tracking)))
     return small
 
 
@@ -165,7 +165,7 @@ def test_a_letter_names_the_goods_of_its_own_line(small: Small) -> None:
     small.write(lambda c: setattr(c.session.get(Supplier, 1), "kind", "sheet"))
     small.order("N-1", ("S-1", 1, 2000), ("S-2", 1, 3000))
     small.write(lambda c: purchase_orders.send(c, [1]))
-    small.write(lambda c: purchase_orders.take_answer(c, PurchaseAnswer("ONE-N-1-1", "S-77", "accepted", "", None, None)))
+    small.write(lambda c: supplier_answers.take_answer(c, PurchaseAnswer("ONE-N-1-1", "S-77", "accepted", "", None, None)))
     for line in small.all(select(OrderLine).order_by(OrderLine.id)):
         row = small.write(lambda c, line=line: cases.open_claim(c, Start(line.id, ClaimReason.damaged)))
         with small.db.reading() as s:

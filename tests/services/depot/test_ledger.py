@@ -30,7 +30,7 @@ from amber_lane.services.depot import arrivals, goods, ledger, loads, pace, pape
 from amber_lane.services.depot.ledger import Movement
 from amber_lane.services.mapping import lanes
 from amber_lane.services.orders import routing
-from amber_lane.services.purchasing import purchase_orders
+from amber_lane.services.purchasing import purchase_orders, supplier_answers
 
 from ...small import Small
 
@@ -120,7 +120,7 @@ def test_promised_units_are_sold_once_and_their_cost_is_the_ledgers_to_the_penny
         for state in ("accepted", "shipped", "shipped"):
             told = Tracking("RR473124829GB" if one.id == made[0].id else "RR473124815GB", "Hill Post") if state == "shipped" else None
             answer = PurchaseAnswer(one.reference, "", state, "", 100, told)
-            depot.write(lambda c, answer=answer: purchase_orders.take_answer(c, answer, corrects=True))
+            depot.write(lambda c, answer=answer: supplier_answers.take_answer(c, answer, corrects=True))
     assert stock(depot) == ledger.Stock(2, 300, 0)
     rows = depot.all(select(DepotEntry).where(DepotEntry.kind == "sent").order_by(DepotEntry.nth))
     assert [(one.units, one.worth) for one in rows] == [(-4, -600), (-4, -600)]

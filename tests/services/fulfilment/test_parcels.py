@@ -22,7 +22,7 @@ from amber_lane.services.fulfilment import buyer_notifications, delivery_excepti
 from amber_lane.services.grids import goods_grids
 from amber_lane.services.grids.goods_grids import GridQuery
 from amber_lane.services.pricing.drafts import PolicyChange
-from amber_lane.services.purchasing import purchase_orders
+from amber_lane.services.purchasing import purchase_orders, supplier_answers
 
 from ...small import BUYER, Small
 
@@ -38,7 +38,7 @@ def bought(small: Small, name: str, sku: str = "S-1", **more: Any) -> PurchaseOr
 def number(small: Small, made: PurchaseOrder, tracking: str, state: str = "shipped") -> str:
     """What the supplier's interface says of a purchase; returns what stands at it then."""
     told = PurchaseAnswer(made.reference, "", state, "", None, Tracking(tracking, "Hill Post"))
-    small.write(lambda context: purchase_orders.take_answer(context, told, corrects=True))
+    small.write(lambda context: supplier_answers.take_answer(context, told, corrects=True))
     return small.all(select(PurchaseOrder.message).where(PurchaseOrder.id == made.id))[0]
 
 

@@ -18,7 +18,7 @@ from amber_lane.services.grids.goods_grids import LISTS, GridQuery
 from amber_lane.services.mapping import lanes
 from amber_lane.services.monitoring import sweeps
 from amber_lane.services.pricing import what_if
-from amber_lane.services.purchasing import purchase_orders
+from amber_lane.services.purchasing import purchase_orders, supplier_answers
 
 from ...small import Small
 
@@ -35,7 +35,7 @@ def full(small: Small) -> Small:
     def go_on(context: Context) -> None:
         made = purchase_orders.send(context, [sent.id])
         tracking = purchase_orders.PurchaseAnswer(made[0].reference, "N-1", "shipped", "", None, None)
-        purchase_orders.take_answer(context, tracking)
+        supplier_answers.take_answer(context, tracking)
 
         parcel_tracking.enter_tracking(context, made[0].reference, "RR473124829GB", "Hill Post")
 

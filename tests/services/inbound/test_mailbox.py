@@ -17,7 +17,7 @@ from amber_lane.services.alerts import today
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.inbound import mailbox
-from amber_lane.services.purchasing import order_settings, purchase_orders
+from amber_lane.services.purchasing import order_settings, purchase_orders, supplier_answers
 
 from ...small import Small
 
@@ -162,7 +162,7 @@ def test_purchases_that_nobody_answers_or_sends_are_asked_about_once(by_mail: Sm
         by_mail.write(lambda context: today.do_step(context, found.key))
     by_mail.later(days=3)
     assert open_alerts(by_mail, "No answer"), "two days without a word"
-    by_mail.write(lambda context: purchase_orders.take_answer(context, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
+    by_mail.write(lambda context: supplier_answers.take_answer(context, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
     by_mail.later(days=5)
     (late,) = open_alerts(by_mail, "Not sent")
     assert late.message == "Supply House has not sent 1 order, promised by tomorrow or before" and late.at_risk > 0

@@ -43,7 +43,7 @@ from amber_lane.services.mapping import (
 from amber_lane.services.orders import orders
 from amber_lane.services.orders.routing import replan
 from amber_lane.services.pricing.drafts import PolicyChange
-from amber_lane.services.purchasing import purchase_orders
+from amber_lane.services.purchasing import purchase_orders, supplier_answers
 
 from ...small import Small
 
@@ -295,7 +295,7 @@ def test_a_kit_of_two_suppliers_is_priced_bought_and_bought_only_once_though_one
 
     def answer(supplier: int, what: str, tracking: Tracking | None = None, reference: str = "") -> None:
         small.write(
-            lambda context: purchase_orders.take_answer(
+            lambda context: supplier_answers.take_answer(
                 context, PurchaseAnswer(reference or bought[supplier].reference, "X", what, "no more", None, tracking)
             )
         )
@@ -431,14 +431,14 @@ def test_trust_comes_from_what_happened_and_makes_lanes_slow_or_shut(small: Smal
             row = small.all(select(PurchaseOrder).order_by(PurchaseOrder.id.desc()))[0]
             if refused:
                 small.write(
-                    lambda context, row=row: purchase_orders.take_answer(
+                    lambda context, row=row: supplier_answers.take_answer(
                         context, PurchaseAnswer(row.reference, "X", "refused", "no more", None, None)
                     )
                 )
                 continue
             number = make_s10("HP", next(numbers), "GB")
             small.write(
-                lambda context, row=row, number=number: purchase_orders.take_answer(
+                lambda context, row=row, number=number: supplier_answers.take_answer(
                     context, PurchaseAnswer(row.reference, "X", "shipped", "", None, Tracking(number, "Hill Post"))
                 )
             )

@@ -22,7 +22,7 @@ from amber_lane.services.grids import goods_grids
 from amber_lane.services.mapping import item_candidates
 from amber_lane.services.monitoring import sweeps
 from amber_lane.services.orders import explanations, orders, routing
-from amber_lane.services.purchasing import purchase_orders
+from amber_lane.services.purchasing import purchase_orders, supplier_answers
 
 from ...small import Small
 
@@ -30,7 +30,7 @@ from ...small import Small
 def answer(small: Small, state: str, billed: int | None = None, told: str = "", nth: int = 1, currency: str = "") -> None:
     def take(context: Context) -> None:
         one = context.session.scalars(select(PurchaseOrder).order_by(PurchaseOrder.id)).all()[nth - 1]
-        purchase_orders.take_answer(context, PurchaseAnswer(one.reference, "N-1", state, told, billed, None, currency=currency))
+        supplier_answers.take_answer(context, PurchaseAnswer(one.reference, "N-1", state, told, billed, None, currency=currency))
 
     small.write(take)
 

@@ -29,7 +29,7 @@ from amber_lane.services.fulfilment import delivery_exceptions, parcel_tracking
 from amber_lane.services.mapping import lanes
 from amber_lane.services.orders import cancellations, orders
 from amber_lane.services.pricing.drafts import PolicyChange
-from amber_lane.services.purchasing import purchase_orders
+from amber_lane.services.purchasing import purchase_orders, supplier_answers
 
 from ...small import BUYER, Small
 
@@ -120,7 +120,7 @@ class Life:
             told = PurchaseAnswer(one.reference, "T-1", state, "sold out", billed, None, lacking)
             if state == "shipped" or self.luck.random() < 0.1:
                 told = replace(told, state="shipped", tracking=self._tracking())
-            purchase_orders.take_answer(context, told, corrects=self.luck.random() < 0.5)
+            supplier_answers.take_answer(context, told, corrects=self.luck.random() < 0.5)
 
     def _tracking(self) -> Tracking:
         self.serial += self.luck.choice((0, 1, 1, 1))

@@ -19,7 +19,7 @@ from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.mapping import lanes
 from amber_lane.services.orders import orders, routing
 from amber_lane.services.pricing.drafts import PolicyChange
-from amber_lane.services.purchasing import purchase_orders
+from amber_lane.services.purchasing import purchase_orders, supplier_answers
 
 from ...small import BUYER, Small
 
@@ -86,8 +86,8 @@ def test_an_order_over_two_suppliers_is_bought_from_both_and_sent_whole_or_not_a
     made = two.write(lambda context: purchase_orders.send(context, [order.id]))
     assert [one.reference for one in made] == ["ONE-A-1", "ONE-A-2"] and {one.supplier_id for one in made} == {1, 2}
     # One of them refuses: only its line is planned anew, the other stays bought.
-    two.write(lambda context: purchase_orders.take_answer(context, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
-    two.write(lambda context: purchase_orders.take_answer(context, PurchaseAnswer("ONE-A-2", "", "refused", "sold out", None, None)))
+    two.write(lambda context: supplier_answers.take_answer(context, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
+    two.write(lambda context: supplier_answers.take_answer(context, PurchaseAnswer("ONE-A-2", "", "refused", "sold out", None, None)))
     assert sorted(states(two, order)) == ["refused", "with_supplier"]
     assert two.write(lambda context: purchase_orders.send(context, [order.id])) == []
 

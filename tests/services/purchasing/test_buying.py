@@ -13,6 +13,7 @@ from lxml import etree
 from sqlalchemy import select
 
 from amber_lane.connectors.protocols import PurchaseAnswer, StoreOrder, StoreOrderLine
+from amber_lane.core.permissions import Scope
 from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.prices import Rate
@@ -25,9 +26,9 @@ from amber_lane.services.inbound import agent_portal, supplier_replies
 from amber_lane.services.mapping import lanes
 from amber_lane.services.orders import cancellations, orders
 from amber_lane.services.outbox import queue
-from amber_lane.services.people import users
+from amber_lane.services.people import roles, users
 from amber_lane.services.pricing.drafts import PolicyChange
-from amber_lane.services.purchasing import buying_accounts, order_settings, payment_batches, po_documents, purchase_orders
+from amber_lane.services.purchasing import buying_accounts, order_settings, payment_batches, po_documents, purchase_orders, supplier_answers
 from amber_lane.sheets import ubl
 
 from ...small import BUYER, Small
@@ -43,7 +44,7 @@ def send(small: Small, *ids: int, **more: Any) -> list[PurchaseOrder]:
 
 def answer(small: Small, reference: str, state: str, **more: Any) -> None:
     told = replace(PurchaseAnswer(reference, "", state, "", None, None), **more)
-    small.write(lambda context: purchase_orders.take_answer(context, told))
+    small.write(lambda context: supplier_answers.take_answer(context, told))
 
 
 def account(small: Small, **limits: Any) -> None:
@@ -151,7 +152,7 @@ def test_a_purchase_order_is_a_ubl_document_and_its_answers_are_read_back(small:
         def do(context: Context) -> list[PurchaseAnswer]:
             found = po_documents.answers_of(context, po_documents.read(data))
             for one in found:
-                purchase_orders.take_answer(context, one)
+                supplier_answers.take_answer(context, one)
             return found
 
         return small.write(do)
@@ -266,9 +267,7 @@ def test_an_agent_sees_its_own_purchase_orders_and_nothing_else(small: Small) ->
         context.session.add(Supplier(id=2, code="TWO", name="Other", kind="sheet", country="GB", currency="GBP"))
         context.session.flush()
         for n, scope in ((1, [1]), (2, [2])):
-            users.make_person(
-                context, f"Agent {n}", f"a{n}@x.example", "long-enough-word", "agent", agent_portal.scope_of(context, "agent", scope, [])
-            )
+            users.make_person(context, f"Agent {n}", f"a{n}@x.example", "long-enough-word", "agent", Scope(suppliers=frozenset(scope)))
 
     small.write(join)
     one, two = small.order("A", ("S-1", 1, 900)), small.order("B", ("S-2", 1, 900))
@@ -291,14 +290,14 @@ def test_an_agent_sees_its_own_purchase_orders_and_nothing_else(small: Small) ->
     taken, bad = small.write(lambda context: agent_portal.take_in(context, mine, "tracking", sheet))
     assert (taken, bad) == (1, [(3, "there is no purchase order 'ONE-Z' of yours")]) and states(small, one) == ["on_the_road"]
     with pytest.raises(Invalid, match="for which suppliers"):
-        small.write(lambda context: agent_portal.scope_of(context, "agent", [], []))
+        small.write(lambda context: roles.scope_of(context, "agent", [], [], []))
 
 
 def test_one_rule_says_who_may_answer_by_whatever_door(small: Small) -> None:
     def join(context: Context) -> None:
         context.get(Supplier, 1, "supplier").kind = "sheet"
         for n, (role, scope) in enumerate((("agent", ([1], [])), ("assistant", ([], [1])))):
-            users.make_person(context, f"P{n}", f"p{n}@x.example", "long-enough-word", role, agent_portal.scope_of(context, role, *scope))
+            users.make_person(context, f"P{n}", f"p{n}@x.example", "long-enough-word", role, roles.scope_of(context, role, *scope, []))
 
     small.write(join)
     orders_ = [small.order(name, ("S-1", 1, 900)) for name in "ABC"]

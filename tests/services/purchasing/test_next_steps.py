@@ -19,7 +19,7 @@ from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.mapping import lanes
 from amber_lane.services.orders import order_lines, orders, routing
 from amber_lane.services.pricing.drafts import PolicyChange
-from amber_lane.services.purchasing import next_steps, purchase_orders
+from amber_lane.services.purchasing import next_steps, purchase_orders, supplier_answers
 
 from ...small import Small
 
@@ -93,7 +93,7 @@ def test_a_refused_line_can_be_asked_for_again_by_mail_or_given_back(small: Smal
 
     def refuse(context: Context) -> None:
         one = context.session.scalars(select(PurchaseOrder)).one()
-        purchase_orders.take_answer(context, PurchaseAnswer(one.reference, "N", "accepted", "", None, None, lacking=((1, "none left"),)))
+        supplier_answers.take_answer(context, PurchaseAnswer(one.reference, "N", "accepted", "", None, None, lacking=((1, "none left"),)))
 
     small.write(refuse)
     assert states(small) == ["refused", "with_supplier"]

@@ -90,6 +90,80 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/approvals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Approvals
+         * @description What waits for the one who looks, and what they asked for or decided, the newest first.
+         */
+        get: operations["people_all_approvals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/approvals/{number}/approve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve
+         * @description Do what was asked for, as one's own act for whoever asked; its answer is this one's. Decided in the same transaction.
+         */
+        post: operations["people_approve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/approvals/{number}/refuse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Refuse */
+        post: operations["people_refuse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/approvals/{number}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Withdraw */
+        post: operations["people_withdraw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/batches": {
         parameters: {
             query?: never;
@@ -3418,6 +3492,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Invitation
+         * @description Whose invitation a link is.
+         */
+        post: operations["session_invitation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/invitation/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Say one's name and password by an invitation. Signing in with them comes after.
+         */
+        post: operations["session_accept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session/mine": {
         parameters: {
             query?: never;
@@ -3757,8 +3871,11 @@ export interface paths {
         /** People */
         get: operations["setup_people"];
         put?: never;
-        /** Add Person */
-        post: operations["setup_add_person"];
+        /**
+         * Invite
+         * @description Let somebody in: a link under which they say a password of their own, good for a week and once.
+         */
+        post: operations["setup_invite"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3803,6 +3920,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/setup/people/{number}/invite": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Invite Again
+         * @description Another link for somebody who has not come in yet; the one before is good no more.
+         */
+        post: operations["setup_invite_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/setup/people/{number}/role": {
         parameters: {
             query?: never;
@@ -3835,6 +3972,47 @@ export interface paths {
          */
         post: operations["setup_take_second_step_away"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/roles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All Roles */
+        get: operations["people_all_roles"];
+        /**
+         * Keep Role
+         * @description Make a role, or change what one may do; it holds at once.
+         */
+        put: operations["people_keep_role"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/roles/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Role
+         * @description A role that nobody has goes; one of every house is as in the beginning again.
+         */
+        delete: operations["people_remove_role"];
         options?: never;
         head?: never;
         patch?: never;
@@ -5695,6 +5873,15 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** AcceptAsk */
+        AcceptAsk: {
+            /** Link */
+            link: string;
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+        };
         /**
          * AccountAsk
          * @description id: None for a new one. Limits are for a day; None = none. send: None as the policy says.
@@ -5899,7 +6086,7 @@ export interface components {
          * @description One of what a row stands for; its key does the row's step for it alone.
          */
         AlertMember: {
-            at_risk: components["schemas"]["Money"];
+            at_risk: components["schemas"]["Money"] | null;
             /** Go */
             go: string;
             /** Key */
@@ -5911,7 +6098,7 @@ export interface components {
         };
         /** AlertOut */
         AlertOut: {
-            at_risk: components["schemas"]["Money"];
+            at_risk: components["schemas"]["Money"] | null;
             /** Choices */
             choices: components["schemas"]["PickOut"][];
             /** Count */
@@ -6098,6 +6285,61 @@ export interface components {
                 [key: string]: number;
             };
             terms?: components["schemas"]["TermsBody"] | null;
+        };
+        /**
+         * ApprovalOut
+         * @description reason: which limit it is above; decision: why it was refused; mine: the one who looks asked for it; decides: they may decide it.
+         *     parts: of which some may be approved alone.
+         */
+        ApprovalOut: {
+            amount: components["schemas"]["Money"] | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Decided At */
+            decided_at: string | null;
+            /** Decided Who */
+            decided_who: string;
+            /** Decides */
+            decides: boolean;
+            /** Decision */
+            decision: string;
+            /** Id */
+            id: number;
+            /** Limit */
+            limit: string;
+            /** Message */
+            message: string;
+            /** Mine */
+            mine: boolean;
+            /** Parts */
+            parts: components["schemas"]["ApprovalPart"][];
+            /** Reason */
+            reason: string;
+            /** State */
+            state: string;
+            /** Version */
+            version: number;
+            /** Who */
+            who: string;
+        };
+        /** ApprovalPart */
+        ApprovalPart: {
+            amount: components["schemas"]["Money"] | null;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * ApproveAsk
+         * @description parts: these alone, null = all of it.
+         */
+        ApproveAsk: {
+            /** Parts */
+            parts?: number[] | null;
         };
         /** ArrivalOut */
         ArrivalOut: {
@@ -6620,6 +6862,13 @@ export interface components {
              * @default
              */
             tab: string;
+        };
+        /** Choice */
+        Choice: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
         };
         /**
          * ChoiceOut
@@ -8136,12 +8385,18 @@ export interface components {
             /** First Start */
             first_start: boolean;
             house: components["schemas"]["HouseManner"] | null;
+            /** Limited */
+            limited: boolean;
             /** Mail */
             mail: string | null;
             /** Must */
             must: boolean;
             /** Name */
             name: string | null;
+            /** Own Page */
+            own_page: boolean;
+            /** Permissions */
+            permissions: components["schemas"]["Permission"][];
             /** Practice */
             practice: boolean;
             /** Role */
@@ -8255,6 +8510,33 @@ export interface components {
             account: string;
             /** Carriers */
             carriers?: string[];
+        };
+        /**
+         * Invited
+         * @description link: to hand over by oneself where there is no mailbox to send it by; '' where it is mailed. It is shown this once.
+         */
+        Invited: {
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
+            /** Link */
+            link: string;
+            /** Message */
+            message: string;
+        };
+        /**
+         * InvitedOut
+         * @description Who is invited, as what, by the link that they opened.
+         */
+        InvitedOut: {
+            /** Mail */
+            mail: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
         };
         /** ItemListing */
         ItemListing: {
@@ -8740,7 +9022,7 @@ export interface components {
         };
         /** LanePartOut */
         LanePartOut: {
-            cost: components["schemas"]["Money"];
+            cost: components["schemas"]["Money"] | null;
             /** Item Id */
             item_id: number;
             /** Number */
@@ -8762,7 +9044,7 @@ export interface components {
         LaneRow: {
             /** Begun */
             begun: boolean;
-            cost: components["schemas"]["Money"];
+            cost: components["schemas"]["Money"] | null;
             /** Id */
             id: number;
             /** Instead */
@@ -8994,19 +9276,6 @@ export interface components {
              * @default
              */
             reason: string;
-        };
-        /** LinkAsk */
-        LinkAsk: {
-            /**
-             * Address
-             * @default
-             */
-            address: string;
-            /**
-             * Key
-             * @default
-             */
-            key: string;
         };
         /** ListingIn */
         ListingIn: {
@@ -9740,7 +10009,7 @@ export interface components {
         OfferOut: {
             /** Agrees */
             agrees: string[];
-            cost: components["schemas"]["Money"];
+            cost: components["schemas"]["Money"] | null;
             /** Days High */
             days_high: number;
             /** Days Low */
@@ -10619,20 +10888,37 @@ export interface components {
             version: number;
         };
         /**
+         * Permission
+         * @description SEE_GOODS: SKUs, listings, lanes and items, without any money. SEE_MONEY: what things cost, sell for and leave.
+         *
+         *     LIST: find goods, prepare and publish listings. ORDER: buy, cancel, hold, and a depot's loads. CLAIM: parcels and cases.
+         * @enum {string}
+         */
+        Permission: "see goods" | "see orders" | "see money" | "see books" | "map" | "list" | "price" | "order" | "claim" | "keep books" | "settings" | "people";
+        /**
+         * PermissionOut
+         * @description needs: what it brings along, as nobody does what they cannot see.
+         */
+        PermissionOut: {
+            name: components["schemas"]["Permission"];
+            /** Needs */
+            needs: components["schemas"]["Permission"][];
+        };
+        /**
          * PersonAsk
-         * @description role: manager, agent (of suppliers) or assistant (for stores).
+         * @description Somebody who is invited: a link goes to their address, under which they say their name and password.
          */
         PersonAsk: {
+            /** Categories */
+            categories?: string[];
             /** Mail */
             mail: string;
-            /** Name */
-            name: string;
-            /** Password */
-            password: string;
             /**
-             * Role
-             * @default manager
+             * Name
+             * @default
              */
+            name: string;
+            /** Role */
             role: string;
             /** Stores */
             stores?: number[];
@@ -10641,11 +10927,13 @@ export interface components {
         };
         /**
          * PersonOut
-         * @description second: whether they sign in with a second step.
+         * @description second: whether they sign in with a second step; invited: they have not come in yet.
          */
         PersonOut: {
             /** Id */
             id: number;
+            /** Invited */
+            invited: boolean;
             /** Mail */
             mail: string;
             /** Name */
@@ -10654,7 +10942,7 @@ export interface components {
             role: string;
             /** Scope */
             scope: {
-                [key: string]: number[];
+                [key: string]: number[] | string[];
             };
             /** Second */
             second: boolean;
@@ -10818,7 +11106,7 @@ export interface components {
              * Format: date-time
              */
             at: string;
-            cost: components["schemas"]["Money"];
+            cost: components["schemas"]["Money"] | null;
             /** Stock */
             stock: number;
         };
@@ -11333,11 +11621,6 @@ export interface components {
             /** Basis */
             basis: string;
         };
-        /** RefuseAsk */
-        RefuseAsk: {
-            /** Items */
-            items: number[];
-        };
         /**
          * ReorderPlanOut
          * @description wanted: what all would cost; spent: what fits; avoided: contribution that is expected not to be lost by it.
@@ -11606,9 +11889,11 @@ export interface components {
         };
         /**
          * RoleAsk
-         * @description What a person may do from now on; see PersonAsk.
+         * @description What a person may do from now on.
          */
         RoleAsk: {
+            /** Categories */
+            categories?: string[];
             /** Role */
             role: string;
             /** Stores */
@@ -11617,6 +11902,60 @@ export interface components {
             suppliers?: number[];
             /** Version */
             version: number;
+        };
+        /**
+         * RoleKeepAsk
+         * @description version: as it was seen (0 where it is as every house has it), null = a new one. spend, refund: null = no limit.
+         */
+        RoleKeepAsk: {
+            /** Name */
+            name: string;
+            /** Permissions */
+            permissions: components["schemas"]["Permission"][];
+            refund?: components["schemas"]["Money"] | null;
+            spend?: components["schemas"]["Money"] | null;
+            /** Version */
+            version?: number | null;
+        };
+        /**
+         * RoleOut
+         * @description spend, refund: a day; null = no limit. version 0: as every house has it. fixed: it is the same everywhere.
+         */
+        RoleOut: {
+            /** Fixed */
+            fixed: boolean;
+            /** Name */
+            name: string;
+            /** Own */
+            own: boolean;
+            /** Own Page */
+            own_page: boolean;
+            /** People */
+            people: number;
+            /** Permissions */
+            permissions: components["schemas"]["Permission"][];
+            refund: components["schemas"]["Money"] | null;
+            spend: components["schemas"]["Money"] | null;
+            /** Version */
+            version: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * RolesOut
+         * @description stores, suppliers, categories: what people can be limited to.
+         */
+        RolesOut: {
+            /** Categories */
+            categories: string[];
+            /** Permissions */
+            permissions: components["schemas"]["PermissionOut"][];
+            /** Roles */
+            roles: components["schemas"]["RoleOut"][];
+            /** Stores */
+            stores: components["schemas"]["Choice"][];
+            /** Suppliers */
+            suppliers: components["schemas"]["Choice"][];
         };
         /**
          * Rule
@@ -12847,11 +13186,11 @@ export interface components {
             sku_id: number;
             /** Title */
             title: string;
-            waiting: components["schemas"]["Money"];
+            waiting: components["schemas"]["Money"] | null;
         };
         /** Today */
         Today: {
-            a_day: components["schemas"]["Money"];
+            a_day: components["schemas"]["Money"] | null;
             /** Alerts */
             alerts: components["schemas"]["AlertOut"][];
             /** Alone */
@@ -12862,7 +13201,7 @@ export interface components {
             flow: components["schemas"]["Flow"][];
             /** Left Out */
             left_out: string[];
-            once: components["schemas"]["Money"];
+            once: components["schemas"]["Money"] | null;
         };
         /** TriedOut */
         TriedOut: {
@@ -13326,6 +13665,39 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** RefuseAsk */
+        amber_lane__api__mapping__mapping_queue__RefuseAsk: {
+            /** Items */
+            items: number[];
+        };
+        /** LinkAsk */
+        amber_lane__api__partners__life_cycle__LinkAsk: {
+            /**
+             * Address
+             * @default
+             */
+            address: string;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+        };
+        /** RefuseAsk */
+        amber_lane__api__people__approvals__RefuseAsk: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Version */
+            version: number;
+        };
+        /** LinkAsk */
+        amber_lane__api__people__own_sign_in__LinkAsk: {
+            /** Link */
+            link: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -13688,6 +14060,379 @@ export interface operations {
         };
     };
     today_undo_act: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_all_approvals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApprovalOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_approve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApproveAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_refuse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["amber_lane__api__people__approvals__RefuseAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_withdraw: {
         parameters: {
             query?: never;
             header?: never;
@@ -22942,7 +23687,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RefuseAsk"];
+                "application/json": components["schemas"]["amber_lane__api__mapping__mapping_queue__RefuseAsk"];
             };
         };
         responses: {
@@ -31355,6 +32100,252 @@ export interface operations {
             };
         };
     };
+    session_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["amber_lane__api__people__own_sign_in__LinkAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitedOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session_accept: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     session_sign_ins: {
         parameters: {
             query?: never;
@@ -33012,7 +34003,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LinkAsk"];
+                "application/json": components["schemas"]["amber_lane__api__partners__life_cycle__LinkAsk"];
             };
         };
         responses: {
@@ -33398,7 +34389,7 @@ export interface operations {
             };
         };
     };
-    setup_add_person: {
+    setup_invite: {
         parameters: {
             query?: never;
             header?: never;
@@ -33417,7 +34408,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Done"];
+                    "application/json": components["schemas"]["Invited"];
                 };
             };
             /** @description Bad Request */
@@ -33769,6 +34760,100 @@ export interface operations {
             };
         };
     };
+    setup_invite_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     setup_change_role: {
         parameters: {
             query?: never;
@@ -33956,6 +35041,263 @@ export interface operations {
             };
             /** @description Request Entity Too Large */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_all_roles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_keep_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleKeepAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_remove_role: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
 import { onMounted, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
 import { api, signedOut, take, type Schema } from '@/api/client'
 import AgentDesk from '@/stations/agent/AgentDesk.vue'
 import SecondStep from '@/stations/setup/SecondStep.vue'
@@ -12,10 +13,14 @@ import SignIn from './SignIn.vue'
 import { onKey } from './keys'
 import { hush, listen, live, lookNow } from './live'
 import { message, wordsOf } from './messages'
+import { take as takeRights } from './may'
+import { opens } from './router'
 import { place } from '@/parts/format'
+import Empty from '@/parts/Empty.vue'
 import { home, rulesIn } from '@/parts/home'
 
 type Here = Schema<'Here'>
+const route = useRoute()
 const here = ref<Here | null>(null)
 const error = ref('')
 // The house's time and counts are known before the first view is shown, so that nothing is told by a wrong clock.
@@ -25,12 +30,17 @@ const help = ref(false)
 
 async function look() {
   try {
-    here.value = await take(api.GET('/api/v1/session'))
-    if (here.value.house) settle(here.value.house)
+    arrive(await take(api.GET('/api/v1/session')))
     error.value = ''
   } catch (problem) {
     error.value = wordsOf(problem)
   }
+}
+/** Who is here, with what they may do. */
+function arrive(who: Here) {
+  takeRights(who)
+  if (who.house) settle(who.house)
+  here.value = who
 }
 /** The house's money and clocks, also where somebody has just changed them. */
 function settle(house: Schema<'HouseManner'>) {
@@ -47,7 +57,7 @@ const out = () => here.value?.name && void look()
 watch(
   () => here.value?.name && !here.value.must,
   async (inside) => {
-    if (!inside || here.value?.role !== 'manager') return hush()
+    if (!inside || here.value?.own_page) return hush()
     listen()
     if (!live.pulse.value) await lookNow()
     ready.value = true
@@ -67,7 +77,7 @@ useEventListener(signedOut, 'out', out)
       <button type="button" class="mt-3 font-semibold text-slate underline" @click="look">Try again</button>
     </div>
   </div>
-  <SignIn v-else-if="here && !here.name" :here="here" @done="here = $event" />
+  <SignIn v-else-if="here && !here.name" :here="here" @done="arrive" />
   <div v-else-if="here && here.must" class="grid h-full grid-rows-[54px_1fr]">
     <div class="bg-asphalt" />
     <main class="mx-auto w-full max-w-3xl pt-16">
@@ -77,11 +87,14 @@ useEventListener(signedOut, 'out', out)
       <button type="button" class="mt-4 font-semibold text-slate hover:underline" @click="leave">Sign out</button>
     </main>
   </div>
-  <AgentDesk v-else-if="here && here.role !== 'manager'" :here="here" @left="look" />
+  <AgentDesk v-else-if="here && here.own_page" :here="here" @left="look" />
   <div v-else-if="here && ready" class="flex h-full min-w-[1000px] flex-col">
     <Road :here="here" @find="finder = true" @help="help = true" @left="look" />
     <main class="relative min-h-0 flex-1">
-      <RouterView />
+      <RouterView v-if="opens(String(route.meta.station ?? route.name))" />
+      <Empty v-else title="This is not yours to see" :message="`You are here as ${here.role}. Whoever lets people in can give you more.`">
+        <RouterLink to="/today" class="font-semibold text-slate underline">Go to Today</RouterLink>
+      </Empty>
     </main>
     <PulseBar />
     <Finder :open="finder" @close="finder = false" @open="finder = true" @help="help = true" />

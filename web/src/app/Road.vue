@@ -6,7 +6,8 @@ import { useRoute } from 'vue-router'
 import { api, take, type Schema } from '@/api/client'
 import { dateOf, timeOf } from '@/parts/format'
 import { live } from './live'
-import { STATIONS } from './router'
+import { may } from './may'
+import { opens, STATIONS } from './router'
 
 const props = defineProps<{ here: Schema<'Here'> }>()
 const emit = defineEmits<{ find: []; help: []; left: [] }>()
@@ -19,15 +20,17 @@ const pace = computed(() => {
   return props.here.practice ? (speed ? `practice world ×${speed}` : 'practice world paused') : props.here.name
 })
 const SETUP = [
-  ['partners', 'Stores and suppliers'],
-  ['limits', 'Limits'],
-  ['mail', 'Mail to buyers'],
-  ['world', 'Practice world'],
-  ['log', 'Log'],
-  ['outbox', 'Outbox'],
-  ['people', 'People'],
+  ['partners', 'Stores and suppliers', 'settings'],
+  ['limits', 'Limits', 'settings'],
+  ['mail', 'Mail to buyers', 'settings'],
+  ['world', 'Practice world', 'settings'],
+  ['log', 'Log', null],
+  ['outbox', 'Outbox', 'settings'],
+  ['people', 'People', 'people'],
+  ['you', 'Your sign-in', null],
 ] as const
-const parts = computed(() => SETUP.filter(([key]) => key !== 'world' || props.here.practice))
+const parts = computed(() => SETUP.filter(([key, , needs]) => (key !== 'world' || props.here.practice) && (!needs || may(needs))))
+const stations = computed(() => STATIONS.filter((one) => opens(one.name)))
 async function leave() {
   await take(api.DELETE('/api/v1/session'))
   emit('left')
@@ -43,10 +46,14 @@ async function leave() {
       </svg>
       <span class="text-[15px] font-bold whitespace-nowrap max-[1180px]:hidden" style="font-stretch: 112%">Amber Lane</span>
     </RouterLink>
-    <nav aria-label="The road" class="relative flex min-w-0 flex-1 justify-between px-2 max-[1180px]:px-0">
+    <nav
+      aria-label="The road"
+      class="relative flex min-w-0 flex-1 px-2 max-[1180px]:px-0"
+      :class="stations.length > 5 ? 'justify-between' : 'justify-start gap-6'"
+    >
       <span class="road-line absolute inset-x-0 top-[39px] h-[2px]" aria-hidden="true" />
       <RouterLink
-        v-for="one in STATIONS"
+        v-for="one in stations"
         :key="one.name"
         :to="`/${one.name}`"
         class="relative flex max-w-20 min-w-0 flex-1 flex-col items-center pt-1.5"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, reactive, ref } from 'vue'
+import { computed, onMounted, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import { useForm } from '@/parts/form'
@@ -19,7 +19,10 @@ const house = reactive({
 })
 /** What a mailed link brought: it stands behind the #, which is never sent to any server. */
 const link = ref(/^#new-password=(.+)$/.exec(window.location.hash)?.[1] ?? '')
-const step = ref<'first' | 'in' | 'code' | 'forgot' | 'anew'>(props.here.first_start ? 'first' : link.value ? 'anew' : 'in')
+const invitation = ref(/^#invited=(.+)$/.exec(window.location.hash)?.[1] ?? '')
+const step = ref<'first' | 'in' | 'code' | 'forgot' | 'anew' | 'invited'>(
+  props.here.first_start ? 'first' : invitation.value ? 'invited' : link.value ? 'anew' : 'in',
+)
 const said = ref('')
 const { error, needs, busy, clear, send } = useForm()
 
@@ -33,11 +36,20 @@ const HEAD = {
   in: ['Amber Lane', 'Sign in to your desk.', 'Sign in'],
   code: ['One more step', 'The code that your phone shows now, or one of your recovery codes.', 'Sign in'],
   forgot: ['A new password', 'We mail you a link under which you say a new one. It is good for an hour, and once.', 'Mail me the link'],
+  invited: ['You are let in', 'Say your name and a password of your own. The link works once.', 'Come in'],
   anew: ['A new password', 'Say it here; then sign in with it.', 'Take this one'],
 } as const
+/** Who is invited, as the link says; a link that is good no more leads to signing in. */
+const invited = ref<Schema<'InvitedOut'> | null>(null)
+onMounted(async () => {
+  if (step.value !== 'invited') return
+  invited.value = (await send(() => take(api.POST('/api/v1/session/invitation', { body: { link: invitation.value } })))) ?? null
+  if (invited.value) name.value = invited.value.name
+})
 const asksMail = computed(() => ['first', 'in', 'forgot'].includes(step.value))
-const asksPassword = computed(() => ['first', 'in', 'anew'].includes(step.value))
-const fresh = computed(() => step.value === 'first' || step.value === 'anew')
+const asksName = computed(() => step.value === 'first' || (step.value === 'invited' && invited.value))
+const asksPassword = computed(() => ['first', 'in', 'anew'].includes(step.value) || (step.value === 'invited' && invited.value))
+const fresh = computed(() => ['first', 'anew', 'invited'].includes(step.value))
 
 function turn(to: typeof step.value) {
   clear()
@@ -64,6 +76,15 @@ async function go() {
   if (step.value === 'forgot') {
     const done = await send(() => take(api.POST('/api/v1/session/forgotten', { body: { mail: mail.value } })))
     if (done) said.value = done.message
+  } else if (step.value === 'invited') {
+    const of = invited.value
+    if (!of) return
+    const body = { link: invitation.value, name: name.value, password: password.value }
+    if (!(await send(() => take(api.POST('/api/v1/session/invitation/accept', { body }))))) return
+    window.history.replaceState(null, '', window.location.pathname)
+    invitation.value = ''
+    turn('in')
+    await enter({ mail: of.mail, password: password.value })
   } else if (step.value === 'anew') {
     const body = { link: link.value, password: password.value }
     const done = await send(() => take(api.POST('/api/v1/session/new-password', { body })))
@@ -85,7 +106,10 @@ async function go() {
       <h1>{{ HEAD[step][0] }}</h1>
       <p class="mt-1 text-soft">{{ HEAD[step][1] }}</p>
       <form class="sheet mt-4 p-4" @submit.prevent="go">
-        <label v-if="step === 'first'" class="mb-3 block"
+        <p v-if="step === 'invited' && invited" class="mb-3">
+          You sign in as <b>{{ invited.mail }}</b>; your role here is <b>{{ invited.role }}</b>.
+        </p>
+        <label v-if="asksName" class="mb-3 block"
           ><span class="label">Your name</span><input v-model="name" class="field" autocomplete="name" required maxlength="80"
         /></label>
         <label v-if="asksMail" class="mb-3 block"
@@ -128,7 +152,7 @@ async function go() {
           <button
             type="submit"
             class="h-8 rounded bg-pine px-3 font-semibold text-sheet hover:bg-pine-2 disabled:opacity-50"
-            :disabled="busy"
+            :disabled="busy || (step === 'invited' && !invited)"
           >
             {{ HEAD[step][2] }}
           </button>

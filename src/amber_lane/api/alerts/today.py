@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from datetime import datetime
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import Depends, Query, Request, Response
 from pydantic import BaseModel, Field
 from sse_starlette.sse import EventSourceResponse
 
 from ...connectors import payloads
+from ...core.permissions import EVERYTHING
+from ...core.permissions import Permission as P
 from ...data.outbox import Job
 from ...services.activity import undo
 from ...services.alerts import today
@@ -23,10 +26,11 @@ from ...services.grids.goods_grids import GridQuery
 from ...services.outbox import queue
 from ...services.partners import rosters
 from ..deps import ReadContext, SignedIn, TheApp, WriteContext
-from ..pulse import Pulse, pulse_of
+from ..guard import GuardedRouter, for_everyone, needs
+from ..pulse import Pulse, mine_of
 from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
 
-router = APIRouter(tags=["today"])
+router = GuardedRouter(tags=["today"], read=(), write=())
 
 
 class NextStep(BaseModel):
@@ -42,7 +46,7 @@ class AlertMember(BaseModel):
     name: str
     message: str
     go: str
-    at_risk: Money
+    at_risk: Money | None
 
 
 class PickOut(BaseModel):
@@ -59,7 +63,7 @@ class AlertOut(BaseModel):
     since: datetime
     step: NextStep
     other: NextStep | None
-    at_risk: Money
+    at_risk: Money | None
     per_day: bool
     tone: str
     count: int
@@ -110,8 +114,8 @@ class Day(BaseModel):
 
 class Today(BaseModel):
     alerts: list[AlertOut]
-    a_day: Money
-    once: Money
+    a_day: Money | None
+    once: Money | None
     flow: list[Flow]
     alone: list[AloneOut]
     days: list[Day]
@@ -124,9 +128,12 @@ def _act(row: object) -> ActOut:
 
 
 @router.get("/today")
+@for_everyone
 def get_today(context: ReadContext) -> Today:
-    found, home = today.open_alerts(context), home_of(context.session)
-    days, left_out = today.profit_by_day(context)
+    found, home = today.open_for(context), home_of(context.session)
+    allowed = context.allowed or EVERYTHING
+    days, left_out = today.profit_by_day(context) if allowed.may(P.SEE_BOOKS) else ([], [])
+    whole = not allowed.scope.limited and allowed.may(P.SEE_ORDERS, P.SEE_MONEY)
     return Today(
         alerts=[
             AlertOut(
@@ -153,9 +160,10 @@ def get_today(context: ReadContext) -> Today:
         ],
         a_day=sure(sum(t.at_risk for t in found if t.per_day), home),
         once=sure(sum(t.at_risk for t in found if not t.per_day), home),
-        flow=[Flow(**one) for one in today.flow(context)],
+        flow=[Flow(**one) for one in today.flow(context)] if whole else [],
         alone=[
-            AloneOut(**_act(one.act).model_dump(), times=one.times, count=one.count, since=one.since) for one in today.done_alone(context)
+            AloneOut(**_act(one.act).model_dump(), times=one.times, count=one.count, since=one.since)
+            for one in (today.done_alone(context) if whole else [])
         ],
         days=[
             Day(day=one.day.isoformat(), profit=sure(one.profit, home), sales=sure(one.sales, home), expected=sure(one.expected, home))
@@ -181,24 +189,32 @@ class SnoozeAsk(Ask):
 
 
 @router.post("/today/step")
+@for_everyone
 def do_step(context: WriteContext, ask: AlertStepAsk) -> Done:
     return Done(message=today.do_step(context, ask.key, bool(ask.other), ask.choice or "", ask.keys or ()))
 
 
 @router.post("/today/snooze")
+@for_everyone
 def snooze(context: WriteContext, ask: SnoozeAsk) -> Done:
     today.put_off(context, ask.key, ask.hours, ask.until_change)
     return Done(message="put off until it changes" if ask.until_change else f"put off for {ask.hours} h")
 
 
 @router.get("/acts", response_model=Page[ActOut])
+@for_everyone
 def acts(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
+    if not (context.allowed or EVERYTHING).may(P.SETTINGS):
+        # What others did is a manager's to read; everybody reads their own.
+        ask = replace(ask, filters={**(ask.filters or {}), "person": str(context.person)})
     rows, total = goods_grids.page(context, "acts", ask)
     return written({"rows": rows_out(rows, {}), "total": total})
 
 
 @router.post("/acts/{number}/undo")
+@for_everyone
 def undo_act(context: WriteContext, number: Big) -> Done:
+    undo.may_take_back(context, number)
     return Done(message=f"Undone: {undo.undo(context, number).message}")
 
 
@@ -220,6 +236,7 @@ class OutboxOut(BaseModel):
 
 
 @router.get("/outbox", response_model=Page[OutboxOut])
+@needs(P.SETTINGS)
 def outbox_rows(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
     rows, total = goods_grids.page(context, "outbox", ask)
     names = rosters.target_names(context)
@@ -233,6 +250,7 @@ def outbox_rows(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) 
 
 
 @router.post("/outbox/{number}/retry")
+@needs(P.SETTINGS)
 def retry(context: WriteContext, number: Big) -> Done:
     return Done(message=f"Tried again: {queue.about(queue.retry(context, number))}")
 
@@ -245,6 +263,7 @@ class Found(BaseModel):
 
 
 @router.get("/find")
+@for_everyone
 def find(context: ReadContext, words: Annotated[str, Query(max_length=100)]) -> list[Found]:
     """SKUs, orders, tracking numbers, purchase orders and items that hold the words."""
     return [Found(kind=one.kind, name=one.name, message=one.message, go=one.go) for one in find_anything.find(context, words.strip())]
@@ -264,11 +283,15 @@ class JobOut(BaseModel):
 
 
 @router.get("/jobs/{number}")
+@for_everyone
 def job(context: ReadContext, number: Big) -> JobOut:
-    return JobOut.model_validate(context.get(Job, number, "job"), from_attributes=True)
+    made = JobOut.model_validate(context.get(Job, number, "job"), from_attributes=True)
+    # What it made is of the one view that began it, and may hold money in its own way.
+    return made if (context.allowed or EVERYTHING).may(P.SEE_MONEY) else made.model_copy(update={"result": None})
 
 
 @router.post("/jobs/{number}/stop")
+@for_everyone
 def stop_job(context: WriteContext, number: Big) -> Done:
     row = context.get(Job, number, "job")
     if row.state not in ("waiting", "running"):
@@ -280,11 +303,13 @@ def stop_job(context: WriteContext, number: Big) -> Done:
 
 
 @router.get("/pulse")
+@for_everyone
 def pulse(app: TheApp, number: SignedIn) -> Pulse:
-    return pulse_of(app, number)
+    return mine_of(app, number)
 
 
 @router.get("/events", response_class=EventSourceResponse)
+@for_everyone
 async def events(request: Request, app: TheApp, number: SignedIn) -> EventSourceResponse:
     """The pulse as server-sent events, whenever something changed."""
     return EventSourceResponse(request.app.state.live.listen(request, number))

@@ -5,20 +5,22 @@ from __future__ import annotations
 from datetime import date, datetime, timedelta
 from typing import Annotated
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...data.setup import Store
 from ...services.alerts import weekly_mail
 from ...services.base import house_days
 from ...services.books import overheads, sheets_out
 from ...services.books.grouping import Period
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter
 from ..imports.sheets import as_file
 from ..schemas import SHEET, Ask, Big, Done, Form, Money, minor, sure
 from .profit import PeriodAsked
 
-router = APIRouter(prefix="/books", tags=["books"])
+router = GuardedRouter("/books", tags=["books"], read=(P.SEE_BOOKS,), write=(P.KEEP_BOOKS,))
 
 
 class OverheadOut(BaseModel):

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...services.books import settlements, statements
 from ..deps import ReadContext, WriteContext
 from ..files import InvoiceFile
+from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, Money, money, sure
 
-router = APIRouter(prefix="/books", tags=["books"])
+router = GuardedRouter("/books", tags=["books"], read=(P.SEE_BOOKS,), write=(P.KEEP_BOOKS,))
 
 
 class SettlementOut(BaseModel):

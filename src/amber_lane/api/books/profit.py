@@ -5,20 +5,22 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends, Query, Response
+from fastapi import Depends, Query, Response
 from pydantic import BaseModel
 
 from ...core.currency import plain
+from ...core.permissions import Permission as P
 from ...services.base.errors import Invalid
 from ...services.base.regional import home_of
 from ...services.books import entries, profit, why
 from ...services.books.grouping import Figures, Period
 from ...services.books.profit import Group, View
 from ..deps import ReadContext
+from ..guard import GuardedRouter
 from ..imports.sheets import as_file
 from ..schemas import SHEET, Big, Form, Money, money, sure
 
-router = APIRouter(prefix="/books", tags=["books"])
+router = GuardedRouter("/books", tags=["books"], read=(P.SEE_BOOKS,), write=(P.KEEP_BOOKS,))
 
 Dimension = Literal["order", "sku", "category", "supplier", "item", "artwork", "store", "country", "day", "week", "month"]
 Against = Literal["before", "year"]

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import BaseModel
 
+from ...core.permissions import Permission as P
 from ...services.base.regional import home_of
 from ...services.books import partners_compared, steps_worth
 from ...services.books import ranking as ranked_skus
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter
 from ..schemas import Big, Done, Money, sure
 
-router = APIRouter(prefix="/books", tags=["books"])
+router = GuardedRouter("/books", tags=["books"], read=(P.SEE_BOOKS,), write=(P.KEEP_BOOKS,))
 
 
 class RankedOut(BaseModel):

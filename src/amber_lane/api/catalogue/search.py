@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import Depends, Query
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...data.bulk import by_id
 from ...data.setup import Store
 from ...data.source import Item
@@ -26,10 +27,11 @@ from ...services.listings import preparation
 from ...services.mapping.similarity import LIKE_FROM, close
 from ...services.partners import rosters
 from ..deps import ReadContext, TheApp, WriteContext
+from ..guard import GuardedRouter, needs
 from ..pricing.explanations import StepOut
 from ..schemas import Ask, Big, Done, IdsOut, Money, money, sure, wish
 
-router = APIRouter(prefix="/source", tags=["source"])
+router = GuardedRouter("/source", tags=["source"], read=(P.SEE_GOODS, P.SEE_MONEY), write=(P.LIST,))
 _NUMBERS = ("days", "lands_most", "keeps_least", "stock_least", "rating_least")
 
 
@@ -189,6 +191,7 @@ class PasteOut(BaseModel):
 
 
 @router.get("/facets")
+@needs(P.SEE_GOODS)
 def facets(context: ReadContext) -> FacetsOut:
     """What a search can be narrowed by."""
     s, kept = context.session, ratings(context)

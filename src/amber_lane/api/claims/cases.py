@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Literal
 
-from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from ...connectors.claim_protocol import ClaimAnswer
@@ -13,19 +12,22 @@ from ...connectors.kinds import TAKE_CLAIMS
 from ...connectors.protocols import Tracking
 from ...core.claims import ClaimReason, Way
 from ...core.currency import parse_money
+from ...core.permissions import Permission as P
 from ...data.claims import Claim
 from ...data.orders import Order, OrderLine, PurchaseOrder
 from ...data.setup import Store, Supplier
 from ...data.shelf import Picture
 from ...services.base.context import Context
-from ...services.base.errors import Conflict, Invalid
+from ...services.base.errors import Conflict, Invalid, NotFound
 from ...services.claims import buyer_side, cases, clock
 from ...services.listings import images
+from ...services.mapping.scope import own_sku
 from ..deps import ReadContext, WriteContext
 from ..files import PictureFile
+from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, Money, money, sure
 
-router = APIRouter(prefix="/claims", tags=["claims"])
+router = GuardedRouter("/claims", tags=["claims"], read=(P.SEE_ORDERS, P.SEE_MONEY), write=(P.CLAIM,), limited=True)
 Words = Annotated[str, Field(max_length=2000)]
 
 
@@ -178,10 +180,20 @@ def _row(context: Context, one: Claim) -> ClaimRow:
     )
 
 
+def _own_line(context: Context, number: int) -> OrderLine:
+    """An order line that whoever acts works for."""
+    line, scope = context.get(OrderLine, number, "order line"), context.scope
+    if scope.stores and context.get(Order, line.order_id, "order").store_id not in scope.stores:
+        raise NotFound(f"there is no order line {number} among those that you work for")
+    if line.sku_id and scope.categories:
+        own_sku(context, line.sku_id)
+    return line
+
+
 @router.get("/lines/{number}")
 def can_claim(context: ReadContext, number: Big) -> CanClaimOut:
     """What is known of an order line before a claim is opened."""
-    line = context.get(OrderLine, number, "order line")
+    line = _own_line(context, number)
     title = line.title or line.sku_code
     try:
         of = cases.known(context, number)
@@ -194,7 +206,7 @@ def can_claim(context: ReadContext, number: Big) -> CanClaimOut:
 @router.get("/{number}")
 def case(context: ReadContext, number: Big) -> ClaimOut:
     """One case with its story, and each way for the buyer with what it is expected to cost."""
-    row = context.get(Claim, number, "claim")
+    row = buyer_side.own(context, number)
     supplier = context.get(Supplier, row.supplier_id, "supplier")
     found = buyer_side.ways(context, row)
     currency = context.get(Order, row.order_id, "order").currency
@@ -239,6 +251,7 @@ class Opened(BaseModel):
 @router.post("", status_code=201)
 def open_case(context: WriteContext, ask: OpenClaimAsk) -> Opened:
     """Open a case; nothing goes out yet."""
+    _own_line(context, ask.line)
     amount = None
     if ask.amount is not None:
         amount = _amount(ask.amount, cases.known(context, ask.line).purchase.currency)
@@ -258,6 +271,7 @@ def _amount(given: Money, currency: str) -> int:
 @router.post("/{number}/ask")
 def ask_supplier(context: WriteContext, number: Big, ask: ClaimVersionAsk) -> Done:
     """Ask the supplier, once."""
+    buyer_side.own(context, number)
     row = cases.ask(context, number, ask.version)
     return Done(message=f"{context.get(Supplier, row.supplier_id, 'supplier').name} is asked")
 
@@ -277,7 +291,7 @@ def add_picture(made: PictureFile, context: WriteContext, number: Big) -> Done:
 
 
 def _added(context: Context, number: int, version: int | None, words: str = "", picture: Picture | None = None) -> str:
-    before = context.get(Claim, number, "claim").state
+    before = buyer_side.own(context, number).state
     after = cases.add(context, number, version, words, picture).state
     if after == "asked":
         return (
@@ -289,6 +303,7 @@ def _added(context: Context, number: int, version: int | None, words: str = "", 
 @router.post("/{number}/buyer")
 def for_the_buyer(context: WriteContext, number: Big, ask: BuyerAsk) -> Done:
     """Do one thing for the buyer, once."""
+    buyer_side.own(context, number)
     row = buyer_side.do(context, number, ask.version, ask.way)
     return Done(message={"refund": "the buyer is refunded", "again": "it is sent again"}.get(row.buyer, "it is noted"))
 
@@ -296,6 +311,7 @@ def for_the_buyer(context: WriteContext, number: Big, ask: BuyerAsk) -> Done:
 @router.post("/{number}/answer")
 def answer(context: WriteContext, number: Big, ask: AnswerAsk) -> Done:
     """What a supplier without an interface said."""
+    buyer_side.own(context, number)
     row = context.get_version(Claim, number, ask.version, "claim")
     supplier = context.get(Supplier, row.supplier_id, "supplier")
     if supplier.kind in TAKE_CLAIMS:
@@ -318,7 +334,7 @@ def answer(context: WriteContext, number: Big, ask: AnswerAsk) -> Done:
 @router.post("/{number}/came")
 def came(context: WriteContext, number: Big, ask: CameAsk) -> Done:
     """Money for it is here."""
-    row = context.get(Claim, number, "claim")
+    row = buyer_side.own(context, number)
     cases.money_came(context, number, ask.version, _amount(ask.amount, row.currency))
     return Done(message="it is in the books")
 
@@ -326,4 +342,5 @@ def came(context: WriteContext, number: Big, ask: CameAsk) -> Done:
 @router.post("/{number}/drop")
 def drop(context: WriteContext, number: Big, ask: LetGoAsk) -> Done:
     """Let it go."""
+    buyer_side.own(context, number)
     return Done(message=f"case {cases.drop(context, number, ask.version, ask.reason).reference} is let go")

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
 from ...core.holding import Worth
+from ...core.permissions import Permission as P
 from ...data.depot import HeldGoods
 from ...data.setup import UNCALLED, Supplier
 from ...data.shelf import Sku
@@ -17,6 +18,7 @@ from ...services.depot.compared import Beside, Comparing
 from ...services.depot.planning import AHEAD, Goods, Look, ReorderPlan
 from ...services.pricing.exchange_rates import HomeWorth
 from ..deps import Heavy, ReadContext
+from ..guard import GuardedRouter
 from ..schemas import Big, Money, sure
 from .shapes import (
     AheadOut,
@@ -38,7 +40,7 @@ from .shapes import (
     WorthView,
 )
 
-router = APIRouter(prefix="/depot", tags=["depot"])
+router = GuardedRouter("/depot", tags=["depot"], read=(P.SEE_GOODS, P.SEE_MONEY), write=(P.ORDER,))
 
 
 @router.get("", dependencies=[Heavy])

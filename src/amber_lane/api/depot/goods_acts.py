@@ -5,19 +5,20 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Any
 
-from fastapi import APIRouter
 from pydantic import Field
 
 from ...core.currency import parse_money
+from ...core.permissions import Permission as P
 from ...data.depot import HeldGoods
 from ...data.setup import Supplier
 from ...services.base import house_days
 from ...services.base.errors import Invalid
 from ...services.depot import goods, ledger, loads
 from ..deps import WriteContext
+from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, Money
 
-router = APIRouter(prefix="/depot", tags=["depot"])
+router = GuardedRouter("/depot", tags=["depot"], read=(P.SEE_GOODS, P.SEE_MONEY), write=(P.ORDER,))
 Word = Annotated[str, Field(max_length=300)]
 Units = Annotated[int, Field(ge=0, le=10**7)]
 

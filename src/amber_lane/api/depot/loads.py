@@ -5,10 +5,11 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 from pydantic import Field
 
 from ...connectors.depot_protocol import CountedLine
+from ...core.permissions import Permission as P
 from ...data.bulk import by_id
 from ...data.depot import HeldGoods, Inbound, InboundLine
 from ...data.setup import UNCALLED, Supplier
@@ -21,11 +22,12 @@ from ...services.depot.terms import DepotWishes
 from ...sheets.carton_labels import labels_pdf, packing_list_pdf
 from ...sheets.ubl_despatch import despatch_xml
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter, needs
 from ..schemas import DOCUMENT, Ask, Big, Done, Money, money, sure
 from .goods_acts import VersionedAsk, Word, amount_of
 from .shapes import CartonOut, DepotTermsOut, LoadLineOut, LoadOut, WishesOut
 
-router = APIRouter(prefix="/depot", tags=["depot"])
+router = GuardedRouter("/depot", tags=["depot"], read=(P.SEE_GOODS, P.SEE_MONEY), write=(P.ORDER,))
 
 
 class LoadLineAsk(Ask):
@@ -280,6 +282,7 @@ def _wishes(context: Context, one: DepotWishes) -> WishesOut:
 
 
 @router.put("/wishes")
+@needs(P.SETTINGS)
 def set_wishes(context: WriteContext, ask: WishesAsk) -> Done:
     home = home_of(context.session)
     wanted = DepotWishes(
@@ -326,6 +329,7 @@ def depot_terms(context: ReadContext, depot: Big) -> DepotTermsOut:
 
 
 @router.put("/terms/{depot}")
+@needs(P.SETTINGS)
 def set_terms(context: WriteContext, depot: Big, ask: DepotTermsAsk) -> Done:
     """What a depot without an interface takes and asks."""
     supplier = context.get(Supplier, depot, "depot")

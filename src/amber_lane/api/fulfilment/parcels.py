@@ -5,9 +5,10 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Response
+from fastapi import Depends, Response
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...data.bulk import by_id
 from ...data.orders import Order, OrderLine
 from ...data.setup import Carrier, Store, Supplier
@@ -21,9 +22,10 @@ from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
 from ...services.partners import rosters
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
 
-router = APIRouter(prefix="/transit", tags=["transit"])
+router = GuardedRouter("/transit", tags=["transit"], read=(P.SEE_ORDERS,), write=(P.CLAIM,))
 
 
 class ParcelRow(BaseModel):
@@ -335,6 +337,7 @@ class TemplateAsk(Ask):
 
 
 @router.post("/templates")
+@needs(P.SETTINGS)
 def set_template(context: WriteContext, ask: TemplateAsk) -> Done:
     given = ask.model_dump()
     buyer_notifications.keep_template(context, given.pop("id"), given.pop("version"), **given)

@@ -11,7 +11,7 @@ from datetime import datetime, tzinfo
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, File, Request, Response, UploadFile
+from fastapi import Depends, File, Request, Response, UploadFile
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 from sqlalchemy import Row
@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session
 
 from ...core.currency import plain
 from ...core.numbers import PPM
+from ...core.permissions import Permission as P
 from ...core.price import Outcome, SetBy
 from ...data.outbox import SheetOut
 from ...data.turns import TooLong
@@ -36,11 +37,33 @@ from ...services.pricing.decide import CROWD
 from ...sheets.mapping import Columns
 from ...sheets.opened import plain_name
 from ...sheets.table import XLSX_MOST, csv_bytes, csv_parts, xlsx_bytes
-from ..deps import AppState, Heavy, ReadContext, SignedIn, TheApp, WriteContext, context_of
+from ..deps import AppState, Heavy, ReadContext, SignedIn, TheApp, WriteContext, context_of, seated
 from ..files import SheetFile
+from ..guard import GuardedRouter, require
 from ..schemas import SHEET, Ask, Big, Done, Form, IdsOut, wish
 
-router = APIRouter(prefix="/sheets", tags=["sheets"])
+# What a sheet, or a list taken out, needs beside seeing money.
+NEEDS: dict[str, tuple[P, ...]] = {
+    "lanes": (P.MAP,), "print_lanes": (P.MAP,), "items": (P.LIST,), "listings": (P.LIST,), "prices": (P.PRICE,), "rates": (P.PRICE,),
+    "orders": (P.ORDER,), "tracking": (P.ORDER,), "answers": (P.ORDER,),
+    "settlements": (P.KEEP_BOOKS,), "statements": (P.KEEP_BOOKS,), "overheads": (P.KEEP_BOOKS,),
+}  # fmt: skip
+LISTED: dict[str, tuple[P, ...]] = {
+    "shelf": (P.SEE_GOODS,), "listings": (P.SEE_GOODS,), "lanes": (P.SEE_GOODS,), "responses": (P.SEE_GOODS,),
+    "orders": (P.SEE_ORDERS,), "parcels": (P.SEE_ORDERS,),
+}  # fmt: skip
+
+
+def _may(request: Request) -> None:
+    """403 for whoever may not do with this sheet or list what it is for; sheets for partners are of whoever orders."""
+    here, name = seated(request), request.path_params.get("name")
+    if here is not None:
+        listed = "/sheets/lists/" in request.url.path
+        asked = (LISTED if listed else NEEDS).get(name, (P.SETTINGS,)) if name else (P.ORDER,)
+        require(here, P.SEE_MONEY, *asked)
+
+
+router = GuardedRouter("/sheets", tags=["sheets"], read=(), write=(), dependencies=[Depends(_may)])
 _OURS = ("id", "version")
 _MONEY = {"price", "landed", "profit", "net", "hand_price", "old_price", "new_price", "paid", "kept", "cost"}
 

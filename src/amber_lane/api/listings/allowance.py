@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...data.setup import Store
 from ...services.base.errors import Invalid
 from ...services.listings import allowance
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, Money, sure
 
-router = APIRouter(prefix="/shelf", tags=["shelf"])
+router = GuardedRouter("/shelf", tags=["shelf"], read=(P.SEE_GOODS, P.SEE_MONEY), write=(P.SETTINGS,))
 
 
 class AllowanceRow(BaseModel):

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from typing import Literal
 
-from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...services.listings import going_live
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, Money, money, sure
 
-router = APIRouter(tags=["going live"])
+router = GuardedRouter(tags=["going live"], read=(P.SETTINGS,), write=(P.SETTINGS,))
 AT = "/setup/stores/{number}/out/{what}"
 What = Literal["prices", "stock", "orders"]
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Response
+from fastapi import Depends, Response
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...data.setup import UNCALLED, Store
 from ...data.shelf import Listing, Picture, Sku
 from ...services.base.errors import Conflict, Invalid
@@ -21,9 +22,10 @@ from ...services.listings.content_rule_changes import add_rule, effect
 from ...services.partners import rosters
 from ..deps import ReadContext, WriteContext
 from ..files import PictureFile
+from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Done, Money, Page, download, minor, money, rows_out, sure, wish, written
 
-router = APIRouter(prefix="/shelf", tags=["shelf"])
+router = GuardedRouter("/shelf", tags=["shelf"], read=(P.SEE_GOODS,), write=(P.LIST,))
 Ids = Annotated[list[Big], Field(min_length=1, max_length=20_000)]
 
 
@@ -338,6 +340,7 @@ def phrase_rules(context: ReadContext) -> list[RuleOut]:
 
 
 @router.post("/phrases/try")
+@needs(P.SEE_GOODS)
 def try_phrase(context: ReadContext, ask: RuleShape) -> EffectOut:
     """What a phrase rule would change in the titles and descriptions of all listings; nothing is kept."""
     found, of = effect(context, ask.find, ask.put, ask.store)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from ...core.options import Option
+from ...core.permissions import Permission as P
 from ...data.source import Item
 from ...services.base.context import Context
 from ...services.base.errors import Invalid
@@ -15,9 +15,10 @@ from ...services.listings import variant_commands, variant_matrix
 from ...services.listings.variant_matrix import Combination, Matrix
 from ...services.partners import rosters
 from ..deps import ReadContext, TheApp, WriteContext
+from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Money, minor, money, sure
 
-router = APIRouter(prefix="/shelf", tags=["shelf"])
+router = GuardedRouter("/shelf", tags=["shelf"], read=(P.SEE_GOODS,), write=(P.LIST,))
 Word = Annotated[str, Field(min_length=1, max_length=60)]
 
 
@@ -107,6 +108,7 @@ class KeptOut(BaseModel):
 
 
 @router.post("/listings/{number}/family/look")
+@needs(P.SEE_GOODS)
 def look(context: ReadContext, app: TheApp, number: Big, ask: LookAsk) -> MatrixOut:
     """All combinations of a listing's options with what stands for each, or what would; nothing is changed."""
     return _out(

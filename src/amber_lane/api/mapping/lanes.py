@@ -6,11 +6,12 @@ from datetime import date, datetime, timedelta
 from fractions import Fraction
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Response
+from fastapi import Depends, Response
 from pydantic import BaseModel, Field
 
 from ...core import trust as core_trust
 from ...core.numbers import parse_units, show_units
+from ...core.permissions import Permission as P
 from ...data.lanes import Lane, LanePart
 from ...data.setup import Origin, Store, Supplier
 from ...data.shelf import Sku
@@ -22,11 +23,13 @@ from ...services.grids import goods_grids
 from ...services.grids.goods_grids import GridQuery
 from ...services.mapping import item_candidates, lane_preview, lane_terms, lanes, performance, variants
 from ...services.mapping.landed_cost import Costing, parts_of
+from ...services.mapping.scope import own_items, own_sku
 from ...services.monitoring import sweeps
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Done, Money, Page, money, rows_out, sure, wish, written
 
-router = APIRouter(prefix="/lanes", tags=["lanes"])
+router = GuardedRouter("/lanes", tags=["lanes"], read=(P.SEE_GOODS,), write=(P.MAP,), limited=True)
 
 
 class LanePartOut(BaseModel):
@@ -36,7 +39,7 @@ class LanePartOut(BaseModel):
     supplier: str
     origin: str
     units: str
-    cost: Money
+    cost: Money | None
     stock: int
     offer: str
 
@@ -130,7 +133,7 @@ class LaneRow(BaseModel):
     items: int
     units_num: int
     units_den: int
-    cost: Money
+    cost: Money | None
     stock: int
     offer: str
     landed: Money | None
@@ -142,6 +145,7 @@ class LaneRow(BaseModel):
 
 
 @router.get("", response_model=Page[LaneRow])
+@needs(P.SEE_GOODS)
 def settled(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
     rows, total = goods_grids.page(context, "lanes", ask)
     monies = {"cost": "cost_currency", "landed": "currency", "profit": "currency", "net": "currency", "price": "currency"}
@@ -223,6 +227,7 @@ def _part(part: LanePart, item: Item, lane: Lane, suppliers: dict[int, Supplier]
 
 @router.get("/skus/{sku_id}")
 def sku(context: ReadContext, sku_id: Big) -> SkuOut:
+    own_sku(context, sku_id)
     row = context.get(Sku, sku_id, "SKU")
     listing = item_candidates.listing_of(context, sku_id)
     store = context.get(Store, listing.store_id, "store") if listing else None
@@ -284,6 +289,8 @@ def _begin(context: Context, day: date | None) -> datetime | None:
 
 
 def _wish(context: Context, ask: OpenAsk, proof: bool = False) -> lanes.LaneRequest:
+    own_sku(context, ask.sku_id)
+    own_items(context, [part.item_id for part in ask.parts])
     try:
         parts = [lanes.LaneItem(part.item_id, parse_units(part.units)) for part in ask.parts]
     except ValueError as error:
@@ -352,7 +359,7 @@ class ConfirmAsk(Ask):
 
 class Point(BaseModel):
     at: datetime
-    cost: Money
+    cost: Money | None
     stock: int
 
 
@@ -386,7 +393,7 @@ class LaneBench(BaseModel):
 
 @router.get("/{number}")
 def bench(context: ReadContext, number: Big) -> LaneBench:
-    row = context.get(Lane, number, "lane")
+    row = _own(context, number)
     thing = context.get(Sku, row.sku_id, "SKU")
     listing = item_candidates.listing_of(context, row.sku_id)
     store = context.get(Store, listing.store_id, "store") if listing else None
@@ -427,6 +434,13 @@ def bench(context: ReadContext, number: Big) -> LaneBench:
     )
 
 
+def _own(context: Context, number: int) -> Lane:
+    """A lane of whoever acts; NotFound where they do not work for its SKU."""
+    row = context.get(Lane, number, "lane")
+    own_sku(context, row.sku_id)
+    return row
+
+
 def _units(text: str | None) -> Fraction | None:
     try:
         return parse_units(text) if text else None
@@ -436,6 +450,7 @@ def _units(text: str | None) -> Fraction | None:
 
 @router.patch("/{number}")
 def change(context: WriteContext, number: Big, ask: ChangeAsk) -> Done:
+    _own(context, number)
     lanes.change_lane(context, number, ask.version, _units(ask.units), ask.use, ask.service, ask.state, ask.reason)
     return Done(message="Lane changed")
 
@@ -443,6 +458,7 @@ def change(context: WriteContext, number: Big, ask: ChangeAsk) -> Done:
 @router.post("/{number}/terms")
 def terms(context: WriteContext, number: Big, ask: TermsAsk) -> Done:
     """From when to when it is in force, and by which service it goes to single countries."""
+    _own(context, number)
     lane_terms.set_terms(context, number, ask.version, ask.services, _begin(context, ask.starts), _begin(context, ask.ends))
     return Done(message="Lane changed")
 
@@ -450,11 +466,13 @@ def terms(context: WriteContext, number: Big, ask: TermsAsk) -> Done:
 @router.post("/{number}/confirm")
 def confirm(context: WriteContext, number: Big, ask: ConfirmAsk) -> Done:
     """It is right (with these units, if they are other ones now): it may be used, and what its items cost is taken as usual."""
+    _own(context, number)
     lane_terms.confirm_lane(context, number, ask.version, _units(ask.units))
     return Done(message="The lane is right, and may be used")
 
 
 @router.post("/{number}/close")
 def close(context: WriteContext, number: Big, ask: CloseAsk) -> Done:
+    _own(context, number)
     lanes.close_lane(context, number, ask.version, ask.reason)
     return Done(message="Lane closed")

@@ -5,11 +5,12 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import BaseModel, Field
 
 from ...core.likeness import Mark
 from ...core.numbers import parse_units, show_units
+from ...core.permissions import Permission as P
 from ...data.bulk import by_id
 from ...data.setup import Origin, Supplier
 from ...data.shelf import Sku
@@ -20,10 +21,12 @@ from ...services.mapping import audit, auto_matching, bulk_changes, item_candida
 from ...services.mapping.landed_cost import UnitLanded
 from ...services.mapping.lanes import LaneItem, LaneRequest, supplier_names
 from ...services.mapping.mapping_queue import to_settle
+from ...services.mapping.scope import own_items, own_sku
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Done, Money, money, sure
 
-router = APIRouter(prefix="/lanes", tags=["lanes"])
+router = GuardedRouter("/lanes", tags=["lanes"], read=(P.SEE_GOODS,), write=(P.MAP,), limited=True)
 SHOWN = 500
 
 
@@ -37,7 +40,7 @@ class ToSettleRow(BaseModel):
     message: str
     orders: int
     since: datetime | None
-    waiting: Money
+    waiting: Money | None
 
 
 class ToSettle(BaseModel):
@@ -77,7 +80,7 @@ class OfferOut(BaseModel):
     title: str
     supplier: str
     origin: str
-    cost: Money
+    cost: Money | None
     stock: int
     makes: int | None
     offer: str
@@ -130,6 +133,7 @@ def _marks(found: list[Mark]) -> list[MarkOut]:
 @router.get("/skus/{sku_id}/candidates")
 def candidates(context: ReadContext, sku_id: Big, words: Annotated[str, Query(max_length=200)] = "") -> list[OfferOut]:
     """The likest items for a SKU, or those that hold some words; pairs that were refused are left out."""
+    own_sku(context, sku_id)
     row = context.get(Sku, sku_id, "SKU")
     found = item_candidates.offers(context, row, words, limit=9 if words else 6)
     suppliers = by_id(context.session, Supplier, (one.like.item.supplier_id for one in found.rows))
@@ -176,6 +180,7 @@ class RefuseAsk(Ask):
 @router.post("/skus/{sku_id}/refuse")
 def refuse(context: WriteContext, sku_id: Big, ask: RefuseAsk) -> Done:
     """None of these fills the SKU: they are not offered for it again."""
+    own_sku(context, sku_id)
     n = bulk_changes.refuse(context, sku_id, ask.items)
     return Done(message=f"{n} item{'s' if n != 1 else ''} will not be offered for it again", count=n)
 
@@ -217,6 +222,7 @@ class FamilyOut(BaseModel):
 
 @router.get("/skus/{sku_id}/family")
 def family(context: ReadContext, sku_id: Big) -> FamilyOut:
+    own_sku(context, sku_id)
     found = variants.family_of(context, sku_id)
     return FamilyOut(
         members=[VariantMember(sku_id=one.id, sku=one.code, title=one.title, has_lane=one.id in found.laned) for one in found.skus],
@@ -255,6 +261,9 @@ class PicksAsk(Ask):
 @router.post("/many", status_code=201)
 def open_many(context: WriteContext, ask: PicksAsk) -> Done:
     """Open lanes for several SKUs as one act."""
+    for sku in {one.sku_id for one in ask.picks}:
+        own_sku(context, sku)
+    own_items(context, [one.item_id for one in ask.picks])
     try:
         wishes = [
             LaneRequest(
@@ -281,6 +290,7 @@ class BulkAsk(Ask):
 
 
 @router.post("/bulk")
+@needs(P.MAP)
 def bulk(context: WriteContext, ask: BulkAsk) -> Done:
     """Change many lanes as one act: make them main, shut, let be used, close."""
     n = bulk_changes.change_many(context, ask.ids, ask.what, ask.reason)
@@ -317,6 +327,7 @@ class MoveOut(BaseModel):
 
 
 @router.post("/move/preview")
+@needs(P.MAP)
 def move_preview(context: ReadContext, ask: MoveFrom) -> list[MoveOut]:
     """What moving a supplier's main lanes to another supplier would mean; nothing is changed."""
     return [
@@ -357,6 +368,7 @@ class MoveAsk(Ask):
 
 
 @router.post("/move")
+@needs(P.MAP)
 def move(context: WriteContext, ask: MoveAsk) -> Done:
     picks = dict(ask.picks)
     skus = by_id(context.session, Sku, picks)
@@ -382,6 +394,7 @@ class FaultOut(BaseModel):
 
 
 @router.get("/faults")
+@needs(P.SEE_GOODS)
 def faults(context: ReadContext) -> list[FaultOut]:
     """Lanes that cannot be right, looked for anew."""
     return [
@@ -397,12 +410,14 @@ class FaultAsk(Ask):
 
 
 @router.post("/faults/mend")
+@needs(P.MAP)
 def mend(context: WriteContext, ask: FaultAsk) -> Done:
     one = audit.mend(context, ask.key)
     return Done(message=f"{one.code}: {one.step[0].lower()}{one.step[1:]}")
 
 
 @router.post("/faults/aside")
+@needs(P.MAP)
 def aside(context: WriteContext, ask: FaultAsk) -> Done:
     """It is no fault, and not shown again."""
     audit.set_aside(context, ask.key)
@@ -414,6 +429,7 @@ class MatchingStarted(BaseModel):
 
 
 @router.post("/sure", status_code=202)
+@needs(P.MAP)
 def open_sure(context: WriteContext) -> MatchingStarted:
     """Look over all SKUs without a lane and open the sure ones."""
     return MatchingStarted(job=start(context, "match", "match-all", "Matching SKUs without a lane", {"open": True}).id)

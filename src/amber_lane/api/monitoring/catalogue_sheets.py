@@ -7,10 +7,11 @@ from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import Query, Request, Response
 from pydantic import BaseModel, Field
 
 from ...connectors.errors import OutsideError
+from ...core.permissions import Permission as P
 from ...data.setup import Supplier
 from ...services.base.context import Context
 from ...services.base.errors import Invalid, NotFound
@@ -20,10 +21,11 @@ from ...services.monitoring import catalogue_sheets
 from ...sheets.mapped import FIELDS, NEEDED, Reading, look
 from ..deps import AppState, ReadContext, SignedIn, TheApp, WriteContext
 from ..files import SheetFile
+from ..guard import GuardedRouter
 from ..imports.sheets import bad_rows_of
 from ..schemas import SHEET, Ask, Big, Form, Money, sure
 
-router = APIRouter(prefix="/suppliers", tags=["catalogues"])
+router = GuardedRouter("/suppliers", tags=["catalogues"], read=(P.SETTINGS,), write=(P.SETTINGS,))
 Token = Annotated[str, Query(pattern="^([0-9a-f]{24})?$")]
 
 

@@ -6,9 +6,10 @@ from datetime import datetime, timedelta
 from typing import Annotated
 
 import numpy as np
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...data.bulk import by_id
 from ...data.setup import Origin, Supplier
 from ...data.source import Item
@@ -19,9 +20,10 @@ from ...services.listings import drift
 from ...services.monitoring import decision_groups, polling_plan, sweeps
 from ...services.partners import rosters
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, Money, money, sure
 
-router = APIRouter(prefix="/watch", tags=["watch"])
+router = GuardedRouter("/watch", tags=["watch"], read=(P.SEE_GOODS, P.SEE_MONEY), write=(P.PRICE,))
 
 
 class GroupOut(BaseModel):

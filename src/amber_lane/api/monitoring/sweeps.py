@@ -5,9 +5,10 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Response
+from fastapi import Depends, Query, Response
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...data.setup import Supplier
 from ...data.tallies import tally as tally_of
 from ...data.watch import Sweep
@@ -20,9 +21,10 @@ from ...services.monitoring import sweeps
 from ...services.partners import rosters
 from ...services.pricing import what_if
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
 
-router = APIRouter(prefix="/watch", tags=["watch"])
+router = GuardedRouter("/watch", tags=["watch"], read=(P.SEE_GOODS, P.SEE_MONEY), write=(P.PRICE,))
 
 
 class Mark(BaseModel):

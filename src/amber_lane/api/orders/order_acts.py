@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import json
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 from pydantic import Field
 
+from ...core.permissions import Permission as P
 from ...services.base.errors import Conflict
 from ...services.orders import buyer_data, cancellations, order_lines, orders
 from ...services.purchasing import next_steps, purchase_orders
 from ..deps import WriteContext
+from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Done, download
 
-router = APIRouter(prefix="/orders", tags=["orders"])
+router = GuardedRouter("/orders", tags=["orders"], read=(P.SEE_ORDERS,), write=(P.ORDER,))
 
 
 class SendAsk(Ask):
@@ -150,6 +152,7 @@ def choose_lane(context: WriteContext, line: Big, ask: LaneAsk) -> Done:
 
 
 @router.get("/{number}/buyer.json", response_class=Response, responses=download("application/json"))
+@needs(P.ORDER)
 def buyer_message(context: WriteContext, number: Big) -> Response:
     """All that is held of the buyer of an order, in this order and their others, as a file for them."""
     message = buyer_data.held_data(context, number)
@@ -158,6 +161,7 @@ def buyer_message(context: WriteContext, number: Big) -> Response:
 
 
 @router.post("/{number}/erase-buyer")
+@needs(P.SETTINGS)
 def erase_buyer(context: WriteContext, number: Big) -> Done:
     """Nothing tells any more who bought it, nor the others of this buyer; their sums stay. Cannot be undone."""
     return Done(message=buyer_data.erase(context, number))

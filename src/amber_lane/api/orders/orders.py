@@ -5,10 +5,11 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Response
+from fastapi import Depends, Response
 from pydantic import BaseModel
 
 from ...core import address, address_parts
+from ...core.permissions import Permission as P
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.orders import FillPlan, Hold, Order, OrderLine
@@ -22,10 +23,11 @@ from ...services.orders import explanations, order_profit, routing
 from ...services.pricing import packs
 from ...services.purchasing import next_steps, purchase_orders
 from ..deps import ReadContext
+from ..guard import GuardedRouter
 from ..pricing.explanations import StepOut
 from ..schemas import Big, Money, Page, money, rows_out, sure, wish, written
 
-router = APIRouter(prefix="/orders", tags=["orders"])
+router = GuardedRouter("/orders", tags=["orders"], read=(P.SEE_ORDERS, P.SEE_MONEY), write=(P.ORDER,))
 
 
 class OrderRow(BaseModel):

@@ -7,12 +7,13 @@ from typing import Any
 
 import anyio
 import httpx
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from pydantic import BaseModel, Field
 
 from ...clock import PacedClock
 from ...connectors.errors import Denied, OutsideError
 from ...connectors.kinds import KINDS
+from ...core.permissions import Permission as P
 from ...data.setup import UNCALLED, Inbox, Store, Supplier
 from ...services.base.context import Context
 from ...services.base.errors import Conflict, Invalid
@@ -25,9 +26,10 @@ from ...services.outbox.store_switches import PARTS
 from ...services.partners import connections, partner_terms, rosters
 from ...services.pricing.drafts import SUPPLIER_TERMS
 from ..deps import AppState, ReadContext, SignedIn, TheApp, WriteContext, context_of
+from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Done, Money, minor, sure
 
-router = APIRouter(tags=["setup"])
+router = GuardedRouter(tags=["setup"], read=(P.SEE_GOODS,), write=(P.SETTINGS,))
 
 
 class KindOut(BaseModel):
@@ -238,6 +240,7 @@ def _ask_for_words(app: AppState, store: int) -> None:
 
 
 @router.post("/hooks/stores/{store}")
+@needs(limited=True)
 async def word(request: Request, store: Big, app: TheApp) -> dict[str, int]:
     """A store's word of a new order. Its signature is its key; the body is checked like any other."""
 
@@ -325,6 +328,7 @@ class ClockOut(BaseModel):
 
 
 @router.get("/world/clock")
+@needs(P.SETTINGS)
 def clock(app: TheApp, number: SignedIn) -> ClockOut:
     return ClockOut(**_call(app, "GET", "/world/clock"))
 
@@ -357,6 +361,7 @@ class DialAsk(Ask):
 
 
 @router.get("/world/dials")
+@needs(P.SETTINGS)
 def dials(app: TheApp, number: SignedIn) -> list[ServiceDials]:
     return [ServiceDials(**one) for one in _call(app, "GET", "/world/dials")["services"]]
 
@@ -376,6 +381,7 @@ class MailSeen(BaseModel):
 
 
 @router.get("/world/mail")
+@needs(P.SETTINGS)
 def mail(app: TheApp, number: SignedIn) -> list[MailSeen]:
     return [MailSeen(**one) for one in _call(app, "GET", "/mail/api/messages")["messages"]]
 

@@ -5,17 +5,19 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...services.activity import retention
 from ...services.base import regional
 from ...services.base.errors import Invalid
 from ...services.partners import first_steps, place_changes
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter
 from ..schemas import Ask, Done
 
-router = APIRouter(tags=["house"])
+router = GuardedRouter(tags=["house"], read=(P.SETTINGS,), write=(P.SETTINGS,))
 
 
 class FirstStepOut(BaseModel):

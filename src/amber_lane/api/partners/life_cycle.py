@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...data.setup import UNCALLED
 from ...services.base.errors import Invalid
 from ...services.base.partner_identity import OWNERS
@@ -12,9 +13,10 @@ from ...services.fulfilment import carrier_names
 from ...services.listings import allowance
 from ...services.partners import connections, life_cycle, registry
 from ..deps import ReadContext, SignedIn, TheApp, WriteContext, context_of
+from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, Money, minor
 
-router = APIRouter(tags=["partners"])
+router = GuardedRouter(tags=["partners"], read=(P.SETTINGS,), write=(P.SETTINGS,))
 AT = "/setup/partners/{owner}/{number}"
 
 

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from ...connectors.protocols import OriginTerms, ServiceTerms
+from ...core.permissions import Permission as P
 from ...data.setup import Supplier
 from ...services.base.errors import Invalid
 from ...services.monitoring import catalogue_sheets
 from ...services.partners import partner_terms
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, Money, minor, sure
 
-router = APIRouter(prefix="/setup/suppliers", tags=["sending"])
+router = GuardedRouter("/setup/suppliers", tags=["sending"], read=(P.SETTINGS,), write=(P.SETTINGS,))
 Short = Annotated[str, Field(max_length=60)]
 Days = Annotated[int, Field(ge=0, le=120)]
 

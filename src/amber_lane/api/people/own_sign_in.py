@@ -121,6 +121,53 @@ def say_new_password(request: Request, ask: NewPasswordAsk, app: TheApp) -> Done
     return Done(message=f"Sign in as {mail} with the new password")
 
 
+class InvitedOut(BaseModel):
+    """Who is invited, as what, by the link that they opened."""
+
+    name: str
+    mail: str
+    role: str
+
+
+class LinkAsk(Ask):
+    link: Annotated[str, StringConstraints(max_length=100)]
+
+
+def _by_link(request: Request, app: AppState, link: str) -> InvitedOut:
+    """Whose invitation it is; as slow for who tries links as everywhere."""
+    own_page(request)
+    address = address_of(request)
+    if (wait := app.links.wait("a link", address, False)) > 0:
+        raise HTTPException(429, f"too many tries; wait {max(round(wait / 60), 1)} minutes", {"Retry-After": str(round(wait) + 1)})
+    with app.db.reading() as s:
+        person = password_reset.invited(s, link)
+        if person is not None:
+            return InvitedOut(name=person.name, mail=person.mail, role=person.role)
+    app.links.wrong("a link", address)
+    raise Invalid("this link is good no more; ask whoever invited you for a new one")
+
+
+@router.post("/invitation")
+def invitation(request: Request, ask: LinkAsk, app: TheApp) -> InvitedOut:
+    """Whose invitation a link is."""
+    return _by_link(request, app, ask.link)
+
+
+class AcceptAsk(LinkAsk):
+    name: Annotated[str, StringConstraints(min_length=1, max_length=80)]
+    password: Password
+
+
+@router.post("/invitation/accept")
+def accept(request: Request, ask: AcceptAsk, app: TheApp) -> Done:
+    """Say one's name and password by an invitation. Signing in with them comes after."""
+    _by_link(request, app, ask.link)
+    with app.db.writing() as s:
+        person = password_reset.accept(Context(s, app.clock, "Sign-in"), ask.link, ask.name, ask.password)
+        mail = person.mail
+    return Done(message=f"Sign in as {mail} with your password")
+
+
 class Proof(Ask):
     """Who asks once more: the password, and a code that is good now."""
 

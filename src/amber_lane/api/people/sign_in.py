@@ -9,6 +9,7 @@ from pydantic import BaseModel, StringConstraints
 from sqlalchemy.orm import Session
 
 from ... import __version__
+from ...core.permissions import Permission
 from ...data.setup import Person
 from ...services.base.context import Context
 from ...services.base.credentials import password_fits
@@ -60,6 +61,10 @@ class Here(BaseModel):
     name: str | None
     mail: str | None
     role: str | None
+    # What they may do (see x-needs in this document), and whether they have a page of their own and nothing else.
+    permissions: list[Permission]
+    own_page: bool
+    limited: bool
     second: bool
     must: bool
     first_start: bool
@@ -83,6 +88,9 @@ def here(request: Request, app: TheApp) -> Here:
             name=person.name if person else None,
             mail=person.mail if person else None,
             role=person.role if person else None,
+            permissions=sorted(who.allowed.role.permissions) if who else [],
+            own_page=bool(who and who.allowed.role.own_page),
+            limited=bool(who and who.allowed.scope.limited),
             second=bool(person and person.second),
             must=bool(who and who.lacks),
             first_start=not users.any_there(context),
@@ -110,7 +118,7 @@ def sign_in(request: Request, response: Response, ask: SignIn, app: TheApp) -> H
         message = f"too many tries; wait {round(wait)} seconds" if wait < 90 else f"too many tries; wait {round(wait / 60)} minutes"
         raise HTTPException(429, message, {"Retry-After": str(round(wait) + 1)})
     # The work is the same whether the person exists or not, so the time tells nothing.
-    fits = password_fits(person.password if person else _NOBODY, ask.password)
+    fits = password_fits(person.password if person and users.has_password(person) else _NOBODY, ask.password)
     if not person or not fits:
         if person:
             _refuse(app, person.name, "password", ask.mail, address)

@@ -4,58 +4,67 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from ...services.inbound import agent_portal
-from ...services.people import second_step, sessions, users
-from ..deps import ReadContext, WriteContext
+from ...core.permissions import Permission as P
+from ...data.setup import Person
+from ...services.base.context import Context
+from ...services.people import invitations, roles, second_step, sessions, users
+from ..deps import AppState, ReadContext, TheApp, WriteContext
+from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done
 
-router = APIRouter(prefix="/setup/people", tags=["setup"])
+router = GuardedRouter("/setup/people", tags=["setup"], read=(P.PEOPLE,), write=(P.PEOPLE,))
 
 
 class PersonOut(BaseModel):
-    """second: whether they sign in with a second step."""
+    """second: whether they sign in with a second step; invited: they have not come in yet."""
 
     id: int
     name: str
     mail: str
     role: str
-    scope: dict[str, list[int]]
+    scope: dict[str, list[int] | list[str]]
     version: int
     seen_at: datetime | None
     second: bool
+    invited: bool
 
 
-class PersonAsk(Ask):
-    """role: manager, agent (of suppliers) or assistant (for stores)."""
+class ScopeAsk(Ask):
+    """A role, and what they are limited to: stores, suppliers, categories of SKUs; none = not limited. An agent has suppliers, an
+    assistant stores."""
 
-    name: str = Field(max_length=80)
-    mail: str = Field(max_length=200)
-    password: str = Field(max_length=500)
-    role: str = Field("manager", max_length=20)
+    role: str = Field(max_length=40)
     suppliers: list[Big] = Field(default_factory=list, max_length=200)
     stores: list[Big] = Field(default_factory=list, max_length=200)
+    categories: list[str] = Field(default_factory=list, max_length=200)
+
+
+class PersonAsk(ScopeAsk):
+    """Somebody who is invited: a link goes to their address, under which they say their name and password."""
+
+    name: str = Field("", max_length=80)
+    mail: str = Field(max_length=200)
 
 
 @router.get("")
 def people(context: ReadContext) -> list[PersonOut]:
-    return [PersonOut.model_validate({**vars(row), "second": bool(row.second)}) for row in users.present(context)]
+    return [
+        PersonOut.model_validate({**vars(row), "second": bool(row.second), "invited": not users.has_password(row)})
+        for row in users.present(context)
+    ]
 
 
-class RoleAsk(Ask):
-    """What a person may do from now on; see PersonAsk."""
+class RoleAsk(ScopeAsk):
+    """What a person may do from now on."""
 
     version: int
-    role: str = Field(max_length=20)
-    suppliers: list[Big] = Field(default_factory=list, max_length=200)
-    stores: list[Big] = Field(default_factory=list, max_length=200)
 
 
 @router.post("/{number}/role")
 def change_role(context: WriteContext, number: Big, ask: RoleAsk) -> Done:
-    scope = agent_portal.scope_of(context, ask.role, ask.suppliers, ask.stores)
+    scope = roles.scope_of(context, ask.role, ask.suppliers, ask.stores, ask.categories)
     return Done(message=sessions.change_role(context, number, ask.version, ask.role, scope))
 
 
@@ -65,10 +74,32 @@ def remove_person(context: WriteContext, number: Big, version: int) -> Done:
     return Done(message=sessions.remove(context, number, version))
 
 
+class Invited(Done):
+    """link: to hand over by oneself where there is no mailbox to send it by; '' where it is mailed. It is shown this once."""
+
+    link: str
+
+
 @router.post("", status_code=201)
-def add_person(context: WriteContext, ask: PersonAsk) -> Done:
-    scope = agent_portal.scope_of(context, ask.role, ask.suppliers, ask.stores)
-    return Done(message=f"{users.make_person(context, ask.name, ask.mail, ask.password, ask.role, scope).name} can sign in")
+def invite(context: WriteContext, app: TheApp, ask: PersonAsk) -> Invited:
+    """Let somebody in: a link under which they say a password of their own, good for a week and once."""
+    scope = roles.scope_of(context, ask.role, ask.suppliers, ask.stores, ask.categories)
+    person = invitations.invite(context, ask.name, ask.mail, ask.role, scope)
+    return _invited(context, app, person)
+
+
+@router.post("/{number}/invite")
+def invite_again(context: WriteContext, app: TheApp, number: Big) -> Invited:
+    """Another link for somebody who has not come in yet; the one before is good no more."""
+    return _invited(context, app, invitations.again(context, number))
+
+
+def _invited(context: Context, app: AppState, person: Person) -> Invited:
+    sent, link = invitations.send(context, person, f"{app.settings.address}/")
+    days = invitations.GOOD_FOR.days
+    if sent:
+        return Invited(message=f"A link is on its way to {person.mail}; it is good for {days} days", link="")
+    return Invited(message=f"There is no mailbox to send it by: hand the link over yourself; it is good for {days} days", link=link)
 
 
 class AwayAsk(Ask):

@@ -5,18 +5,20 @@ from __future__ import annotations
 from datetime import datetime
 from uuid import uuid4
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from pydantic import BaseModel, Field
 
 from ...core.numbers import show_rate
+from ...core.permissions import Permission as P
 from ...data.tallies import tally
 from ...services.base.job_queue import start
 from ...services.pricing import exchange_rates, memberships, replay_summary
 from ..deps import Heavy, ReadContext, SignedIn, TheApp, WriteContext, context_of
+from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Done, Money, money, sure
 from .prices import PlanBody, WhatIfAsk
 
-router = APIRouter(prefix="/prices", tags=["prices"])
+router = GuardedRouter("/prices", tags=["prices"], read=(P.SEE_MONEY,), write=(P.PRICE,))
 # Of so many listings a replay is waited for; of more it is a job.
 AT_ONCE = 3000
 
@@ -174,6 +176,7 @@ class ReplayStart(BaseModel):
 
 
 @router.post("/replay", dependencies=[Heavy])
+@needs(P.SEE_GOODS, P.SEE_MONEY)
 def run_replay(request: Request, app: TheApp, number: SignedIn, ask: ReplayAsk) -> ReplayStart:
     one, other = (given.change() if given else None for given in (ask.one, ask.other))
     with app.db.reading() as s:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import BaseModel
 
 from ...core.explain import Explained
+from ...core.permissions import Permission as P
 from ...data.setup import Store
 from ...data.shelf import Listing
 from ...data.source import Item
@@ -16,9 +17,10 @@ from ...services.base.context import Context
 from ...services.monitoring import sweeps
 from ...services.pricing import what_if
 from ..deps import ReadContext
+from ..guard import GuardedRouter
 from ..schemas import Big, Money, money, sure
 
-router = APIRouter(prefix="/prices", tags=["prices"])
+router = GuardedRouter("/prices", tags=["prices"], read=(P.SEE_GOODS, P.SEE_MONEY), write=(P.PRICE,))
 
 
 class StepOut(BaseModel):

@@ -6,10 +6,11 @@ from datetime import date
 from typing import Annotated, Any, SupportsInt
 
 import numpy as np
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 from pydantic import BaseModel, Field
 
 from ...core.numbers import parse_rate
+from ...core.permissions import Permission as P
 from ...core.plans import Membership
 from ...core.price import NONE, SetBy
 from ...core.price import Outcome as PriceOutcome
@@ -26,9 +27,10 @@ from ...services.pricing.apply import LATER
 from ...services.pricing.inputs import Facts, all_fees
 from ...services.pricing.policy import RULE_FIELDS, defaults, of_scopes, policy_for
 from ..deps import Heavy, ReadContext, SignedIn, TheApp, WriteContext, context_of
+from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Done, Money, Page, minor, rows_out, sure, wish, written
 
-router = APIRouter(prefix="/prices", tags=["prices"])
+router = GuardedRouter("/prices", tags=["prices"], read=(P.SEE_GOODS, P.SEE_MONEY), write=(P.PRICE,))
 
 
 class ListingRow(BaseModel):
@@ -216,6 +218,7 @@ class WhatIfOut(BaseModel):
 
 
 @router.post("/what-if", dependencies=[Heavy])
+@needs(P.SEE_GOODS, P.SEE_MONEY)
 def what_if(context: ReadContext, app: TheApp, ask: WhatIfAsk) -> WhatIfOut:
     view = outcomes.what_if(context, ask.change(), lambda facts: app.catalogue.read(context, facts))
     book, decided = view.book, view.decided

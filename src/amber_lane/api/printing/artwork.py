@@ -5,16 +5,18 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Form, Response
+from fastapi import Form, Response
 from pydantic import BaseModel
 
+from ...core.permissions import Permission as P
 from ...data.printing import ArtFile, ArtVersion
 from ...services.printing import artwork
 from ..deps import ReadContext, WriteContext
 from ..files import ArtworkFile
+from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, download
 
-router = APIRouter(prefix="/printing", tags=["printing"])
+router = GuardedRouter("/printing", tags=["printing"], read=(P.SEE_GOODS,), write=(P.LIST,))
 Name = Annotated[str, Form(min_length=1, max_length=artwork.NAME_MOST)]
 Ground = Annotated[str, Form(pattern="^(any|light|dark|colour)$")]
 Colour = Annotated[str, Form(max_length=60)]

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...core.print_choice import Spot
 from ...data.printing import Artwork, Blank, PrintDesign
 from ...data.setup import Store, Supplier
@@ -18,11 +19,12 @@ from ...services.printing.blank_terms import terms_of
 from ...services.printing.look import DesignLook, HouseLook
 from ...services.sourcing import print_samples
 from ..deps import ReadContext, TheApp, WriteContext
+from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Done, money, sure
 from .artwork import Added, VersionedAsk
 from .design_shapes import BlankOut, DesignOut, DesignRow, PrintColour, PrintHouseOut, PrintingOut, PrintSize, SpotOut
 
-router = APIRouter(prefix="/printing", tags=["printing"])
+router = GuardedRouter("/printing", tags=["printing"], read=(P.SEE_GOODS, P.SEE_MONEY), write=(P.LIST,))
 Word = Annotated[str, Field(max_length=100)]
 Length = Annotated[int, Field(ge=-designs.FAR, le=designs.FAR)]
 
@@ -244,6 +246,7 @@ def make_pictures(context: WriteContext, number: Big) -> JobBegun:
 
 
 @router.post("/designs/{number}/sample", status_code=201)
+@needs(P.ORDER)
 def order_sample(context: WriteContext, number: Big, ask: PrintSampleAsk) -> Done:
     """Order one to our own address, printed as it would be for a buyer."""
     sample = print_samples.order(context, number, ask.colour, ask.size)

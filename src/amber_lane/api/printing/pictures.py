@@ -5,20 +5,22 @@ from __future__ import annotations
 import io
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 from PIL import Image
 from pydantic import BaseModel
 
+from ...core.permissions import Permission as P
 from ...data.printing import ArtFile, ArtVersion, Blank, PrintDesign
 from ...services.base.errors import Invalid
 from ...services.printing import designs, files, ordering
 from ...services.printing.blank_terms import scene_of, terms_of
 from ...services.printing.drawing import SIDE
 from ..deps import ReadContext
+from ..guard import GuardedRouter
 from ..schemas import Big, download
 from .artwork import FOREVER
 
-router = APIRouter(prefix="/printing", tags=["printing"])
+router = GuardedRouter("/printing", tags=["printing"], read=(P.SEE_GOODS,), write=(P.LIST,))
 
 
 class PrintScene(BaseModel):

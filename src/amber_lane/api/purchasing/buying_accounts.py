@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...data.setup import Supplier
 from ...services.base.errors import Invalid
 from ...services.orders.routing_inputs import room_of
 from ...services.partners import rosters
 from ...services.purchasing import buying_accounts
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, Money, minor, money
 
-router = APIRouter(prefix="/accounts", tags=["orders"])
+router = GuardedRouter("/accounts", tags=["orders"], read=(P.SEE_ORDERS, P.SEE_MONEY), write=(P.SETTINGS,))
 
 
 class AccountOut(BaseModel):

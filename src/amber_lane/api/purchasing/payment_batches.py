@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 from pydantic import BaseModel
 
+from ...core.permissions import Permission as P
 from ...services.purchasing import payment_batches
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter
 from ..imports.sheets import as_file
 from ..schemas import SHEET, Ask, Big, Done, Form, Money, sure
 
-router = APIRouter(prefix="/batches", tags=["orders"])
+router = GuardedRouter("/batches", tags=["orders"], read=(P.SEE_ORDERS, P.SEE_MONEY), write=(P.ORDER,))
 
 
 class BatchOut(BaseModel):

@@ -5,18 +5,20 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 from pydantic import BaseModel, Field
 
+from ...core.permissions import Permission as P
 from ...data.setup import UNCALLED
 from ...services.inbound import mailbox, supplier_replies
 from ...services.partners import rosters
 from ...services.purchasing import order_settings, po_documents
 from ..deps import ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..files import DocumentFile
+from ..guard import GuardedRouter, needs
 from ..schemas import DOCUMENT, Ask, Big, Done
 
-router = APIRouter(prefix="/ordering", tags=["orders"])
+router = GuardedRouter("/ordering", tags=["orders"], read=(P.SEE_ORDERS, P.SEE_MONEY), write=(P.SETTINGS,))
 
 
 class SupplierOrdering(BaseModel):
@@ -162,12 +164,14 @@ def keep_sender(context: WriteContext, number: Big, ask: SenderAsk) -> Done:
 
 
 @router.post("/letters/{number}/read")
+@needs(P.ORDER)
 def read_letter(context: WriteContext, number: Big) -> Done:
     mailbox.close_letter(context, number)
     return Done(message="Read")
 
 
 @router.post("/letters/{number}/take")
+@needs(P.ORDER)
 def take_letter(app: TheApp, who: SignedIn, request: Request, number: Big) -> Done:
     """A person says that a mail is of whom it says it is: its files are had once more from the mailbox, and taken."""
     came = app.reader.held_letter(number)
@@ -199,6 +203,7 @@ def document(context: ReadContext, number: Big, form: Literal["xml", "pdf"]) -> 
 
 
 @router.post("/documents")
+@needs(P.ORDER)
 def bring(said: DocumentFile, context: WriteContext) -> Done:
     """An OrderResponse or DespatchAdvice of UBL 2.1: what it says is done at once."""
     message, n, wrong = supplier_replies.of_document(context, said)

@@ -6,10 +6,11 @@ from dataclasses import asdict
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Depends
+from fastapi import Depends
 from pydantic import BaseModel, Field
 
 from ...connectors.protocols import Address
+from ...core.permissions import Permission as P
 from ...data.setup import Supplier
 from ...data.shelf import Sku
 from ...data.source import SavedSearch
@@ -19,9 +20,10 @@ from ...services.partners import rosters
 from ...services.sourcing import print_samples, samples, saved_searches, supplier_requests
 from ..catalogue.search import search
 from ..deps import ReadContext, WriteContext
+from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Done, Money, minor, money, wish
 
-router = APIRouter(prefix="/source", tags=["asking"])
+router = GuardedRouter("/source", tags=["asking"], read=(P.SEE_GOODS, P.SEE_MONEY), write=(P.LIST,))
 
 
 class SearchAsk(Ask):
@@ -192,6 +194,7 @@ def own_address(context: ReadContext) -> AddressShape | None:
 
 
 @router.put("/own-address")
+@needs(P.SETTINGS)
 def set_own_address(context: WriteContext, ask: AddressShape) -> Done:
     samples.set_own_address(context, Address(**ask.model_dump()))
     return Done(message="Samples go there")
@@ -221,6 +224,7 @@ def all_samples(context: ReadContext) -> list[SampleOut]:
 
 
 @router.post("/items/{number}/sample", status_code=201)
+@needs(P.ORDER)
 def order_sample(context: WriteContext, number: Big) -> Done:
     """Order one to our own address; it is bought once and stays out of all figures of sales."""
     samples.order(context, number)

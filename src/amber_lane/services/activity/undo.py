@@ -6,11 +6,19 @@ from typing import Any
 
 from sqlalchemy import func, select, update
 
+from ...core.permissions import Permission
 from ...core.states import NotAllowed
 from ...data.outbox import AuditEntry, AuditEntryPart
 from ..base import portions, undoing
 from ..base.context import Context
-from ..base.errors import Conflict
+from ..base.errors import Conflict, MayNot
+
+
+def may_take_back(context: Context, number: int) -> None:
+    """Everybody takes back what they did themselves; what others did, somebody who has the settings in hand. MayNot otherwise."""
+    act = context.get(AuditEntry, number, "act")
+    if context.allowed is not None and act.person_id != context.person and not context.allowed.may(Permission.SETTINGS):
+        raise MayNot("somebody else did this; a manager takes it back")
 
 
 def undo(context: Context, number: int) -> AuditEntry:

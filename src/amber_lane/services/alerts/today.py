@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy import case, func, select
 
+from ...core.permissions import Permission as P
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.orders import FillPlan, Order, OrderLine
@@ -17,11 +18,21 @@ from ...data.setup import Store, Supplier
 from ...data.tallies import tally
 from ..base import house_days
 from ..base.context import Context
-from ..base.errors import Conflict
+from ..base.errors import Conflict, MayNot
 from ..books import grouping, profit
 from ..orders import order_profit, orders
 from ..pricing import exchange_rates
-from . import books_alerts, claim_alerts, depot_alerts, goods_alerts, price_alerts, print_alerts, sending_alerts, trade_alerts
+from . import (
+    approval_alerts,
+    books_alerts,
+    claim_alerts,
+    depot_alerts,
+    goods_alerts,
+    price_alerts,
+    print_alerts,
+    sending_alerts,
+    trade_alerts,
+)
 from .alert import ACTS, Alert, AlertKey, Doing, Source
 from .grouping import CAUSE, by_cause
 from .snoozing import asleep, snooze
@@ -80,10 +91,46 @@ def counts(context: Context) -> dict[str, int]:
     """How much waits for a person at each station of the road; in a large house some seconds old while very much is written."""
     out: dict[str, int] = {}
     large = sum(tally(context.session, "listings").values()) > LARGE
-    for one in context.kept("today", _open_alerts, lags=large):
+    waits = context.kept("today", _open_alerts, lags=large)
+    for one in (*approval_alerts.waiting(context), *(one for one in waits if sees(context, one.station))):
         out[one.station] = out.get(one.station, 0) + one.count
         out["today"] = out.get("today", 0) + 1
     return out
+
+
+# What one must see of a station for its alerts, and may do for their steps. A person who is limited to some goods sees none of these.
+SEES: dict[str, frozenset[P]] = {
+    "source": frozenset({P.SEE_GOODS, P.SEE_MONEY}),
+    "shelf": frozenset({P.SEE_GOODS, P.SEE_MONEY}),
+    "lanes": frozenset({P.SEE_GOODS}),
+    "price": frozenset({P.SEE_GOODS, P.SEE_MONEY}),
+    "watch": frozenset({P.SEE_GOODS, P.SEE_MONEY}),
+    "orders": frozenset({P.SEE_ORDERS, P.SEE_MONEY}),
+    "transit": frozenset({P.SEE_ORDERS, P.SEE_MONEY}),
+    "depot": frozenset({P.SEE_GOODS, P.SEE_MONEY}),
+    "books": frozenset({P.SEE_BOOKS}),
+}
+DOES = {
+    "source": P.LIST, "shelf": P.LIST, "lanes": P.MAP, "price": P.PRICE, "watch": P.PRICE,
+    "orders": P.ORDER, "transit": P.CLAIM, "depot": P.ORDER, "books": P.KEEP_BOOKS,
+}  # fmt: skip
+
+
+def sees(context: Context, station: str) -> bool:
+    """Whether whoever acts sees what is open at a station."""
+    allowed = context.allowed
+    return allowed is None or (not allowed.scope.limited and allowed.may(*SEES.get(station, {P.SETTINGS})))
+
+
+def open_for(context: Context) -> list[Alert]:
+    """What is open and whoever acts sees; what waits for their word stands first."""
+    return [*approval_alerts.waiting(context), *(one for one in open_alerts(context) if sees(context, one.station))]
+
+
+def _may_step(context: Context, station: str) -> None:
+    allowed = context.allowed
+    if allowed is not None and not (sees(context, station) and allowed.may(DOES.get(station, P.SETTINGS))):
+        raise MayNot(f"this needs somebody who may {DOES.get(station, P.SETTINGS)}; your role is {allowed.role.name}")
 
 
 def do_step(context: Context, key: str, other: bool = False, choice: str = "", keys: Sequence[str] = ()) -> str:
@@ -105,6 +152,7 @@ def do_step(context: Context, key: str, other: bool = False, choice: str = "", k
         alert = next(iter(goods_alerts.oversell(context, only=_numbers([asked]))), None)
     if alert is None:
         raise Conflict("this is done already")
+    _may_step(context, alert.station)
     return _do(Doing(context, alert, other, choice, only))
 
 
@@ -116,11 +164,13 @@ def _for_many(context: Context, key: AlertKey, other: bool, keys: Sequence[Alert
     """A step for the members of a cause that are still open: all of them, or those asked for."""
     kind, *rest = key.about
     if kind == "oversell":
+        _may_step(context, "watch")
         n = goods_alerts.send_pauses_again(context, int(rest[0]), _numbers(keys))
         return f"{n:,} pause{'s are' if n > 1 else ' is'} sent again"
     row = next((one for one in open_alerts(context) if one.key == key), None)
     if row is None:
         raise Conflict("this is done already")
+    _may_step(context, row.station)
     step = row.other if other else row.step
     if step is None or not step.act:
         raise Conflict("this step is yours to take in its own view")
@@ -154,6 +204,11 @@ def _do(do: Doing) -> str:
 
 def put_off(context: Context, key: str, hours: int, until_change: bool = False) -> None:
     """Put an alert off until a time, or until it says something else: one more parcel, another sum, a new reason."""
+    away = next((one for one in open_alerts(context) if one.key == key), None)
+    if away is not None:
+        _may_step(context, away.station)
+    elif context.allowed is not None and not context.allowed.may(P.SETTINGS):
+        raise MayNot("only what you see can be put off")
     if not until_change:
         return snooze(context, key, timedelta(hours=hours))
     open_now = next((one for one in (*open_alerts(context), *singles(context)) if one.key == key), None)

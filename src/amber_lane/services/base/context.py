@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 from sqlalchemy.orm import Session
 
 from ...clock import Clock
+from ...core.permissions import Allowed, Scope
 from ...data.base import Row, Versioned
 from ...data.kept import kept
 from ...data.outbox import AuditEntry, AuditEntryPart
@@ -35,7 +36,10 @@ def rerouting(do: Callable[..., None]) -> Callable[..., None]:
 
 @dataclass
 class Context:
-    """session, clock and actor of one use case. `actor` is a person's name, or what acts by itself; person: their number."""
+    """session, clock and actor of one use case. `actor` is a person's name, or what acts by itself; person: their number.
+
+    allowed: what that person may do; None of what acts by itself, which may do everything.
+    """
 
     session: Session
     clock: Clock
@@ -45,6 +49,9 @@ class Context:
     parts: dict[str, int] | None = None
     # Another portion of the same work comes after this one: what is looked at as a whole, as the plan of open orders, is left to the last.
     more: bool = False
+    allowed: Allowed | None = None
+    # Of an act that is done for somebody who may not: what it came to when it was asked for, in the house's minor units.
+    approved: int | None = None
 
     def __post_init__(self) -> None:
         # Whoever follows what a transaction changed acts for the one that began it.
@@ -53,6 +60,11 @@ class Context:
     @property
     def now(self) -> datetime:
         return self.clock.now()
+
+    @property
+    def scope(self) -> Scope:
+        """What whoever acts is limited to."""
+        return self.allowed.scope if self.allowed else Scope()
 
     def kept(self, name: str, make: Callable[[Context], T], minutes: float = 1.0, still: bool = False, lags: bool = False) -> T:
         """What `make` works out of the data, kept until a table that it read changes (not where `still`) or so many minutes have passed.

@@ -9,7 +9,7 @@ import secrets
 from pathlib import Path
 
 from argon2 import PasswordHasher
-from argon2.exceptions import Argon2Error
+from argon2.exceptions import Argon2Error, InvalidHashError
 from cryptography.fernet import Fernet, InvalidToken
 
 from .errors import Conflict
@@ -63,5 +63,5 @@ def hash_password(password: str) -> str:
 def password_fits(hashed: str, password: str) -> bool:
     try:
         return _hasher.verify(hashed, password)
-    except Argon2Error:
+    except (Argon2Error, InvalidHashError):
         return False

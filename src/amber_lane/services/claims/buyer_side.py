@@ -4,21 +4,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, select
 
 from ...core import claims
 from ...core.claims import CaseMoney, ClaimReason, Record, Way, WayCost
 from ...core.numbers import PPM, half_up
+from ...core.permissions import Scope
 from ...core.states import ORDER_LINE
 from ...data.bulk import by_id
 from ...data.claims import Claim
 from ...data.lanes import Lane
 from ...data.orders import Order, OrderLine
 from ...data.setup import Store, Supplier
+from ...data.shelf import Sku
 from ...data.source import Item
 from ..base import house_days
 from ..base.context import Context
-from ..base.errors import Conflict
+from ..base.errors import Conflict, NotFound
 from ..fulfilment import delivery_exceptions
 from ..mapping import lanes
 from ..mapping.landed_cost import Costing
@@ -151,4 +153,25 @@ def listed(context: Context, view: str, most: int = 300) -> list[Claim]:
         query = query.where(Claim.closed_at.is_not(None)).order_by(Claim.closed_at.desc())
     else:
         query = query.order_by(Claim.id.desc())
-    return list(context.session.scalars(query.limit(most)))
+    return list(context.session.scalars(query.where(*of_scope(context.scope)).limit(most)))
+
+
+def of_scope(scope: Scope) -> list[ColumnElement[bool]]:
+    """Claims of somebody's suppliers and stores."""
+    out: list[ColumnElement[bool]] = []
+    if scope.suppliers:
+        out.append(Claim.supplier_id.in_(scope.suppliers))
+    if scope.stores:
+        out.append(Claim.order_id.in_(select(Order.id).where(Order.store_id.in_(scope.stores))))
+    if scope.categories:
+        skus = select(Sku.id).where(Sku.category.in_(scope.categories))
+        out.append(Claim.order_line_id.in_(select(OrderLine.id).where(OrderLine.sku_id.in_(skus))))
+    return out
+
+
+def own(context: Context, number: int) -> Claim:
+    """A claim of whoever acts; NotFound where they do not work for it, as if it were not there."""
+    row = context.get(Claim, number, "claim")
+    if context.scope.limited and not context.session.scalar(select(Claim.id).where(Claim.id == number, *of_scope(context.scope))):
+        raise NotFound(f"there is no claim {number} among those that you work for")
+    return row

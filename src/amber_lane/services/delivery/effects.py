@@ -30,7 +30,7 @@ from ..claims import cases
 from ..depot import arrivals, goods, loads
 from ..orders import cancellations
 from ..outbox import queue
-from ..purchasing import purchase_orders
+from ..purchasing import supplier_answers
 from ..sourcing import samples
 
 
@@ -47,7 +47,7 @@ def follow(context: Context, done: Sequence[tuple[Outbox, Answer]]) -> None:
             case LoadPayload() if isinstance(answer, PurchaseAnswer):
                 loads.take_answer(context, answer)
             case PurchasePayload() if isinstance(answer, PurchaseAnswer):
-                purchase_orders.take_answer(context, answer, corrects=True)
+                supplier_answers.take_answer(context, answer, corrects=True)
             case RecallPayload() if isinstance(answer, PurchaseAnswer):
                 cancellations.take_recall(context, answer)
             case _ if isinstance(answer, ClaimAnswer):

@@ -16,6 +16,7 @@ from ...core.books import allocate
 from ...core.cartons import pack
 from ...core.currency import show
 from ...core.numbers import half_up
+from ...core.permissions import Limit
 from ...core.states import LOAD, LOAD_COMING
 from ...data.bulk import by_id
 from ...data.depot import HeldGoods, Inbound, InboundLine
@@ -28,6 +29,7 @@ from ..base.errors import Conflict, Invalid
 from ..outbox import queue
 from ..pricing.exchange_rates import HomeWorth
 from ..pricing.inputs import NANO, Facts, NoRate
+from ..pricing.person_limits import Part, count
 from .costs import LoadCost, Want, load_cost, nano_between
 from .pace import leads
 from .terms import limits_of, next_sscc, terms_of
@@ -187,6 +189,8 @@ def order(context: Context, number: int, version: int | None = None) -> Inbound:
         context.log("load.sent", row.reference, f"load {row.reference} is on its way to {depot.name}")
     else:
         source = context.get(Supplier, row.from_id, "supplier")
+        part = Part(row.id, row.reference, row.goods + row.freight, row.currency)
+        count(context, Limit.SPEND, f"load {row.reference} bought from {source.name}", [part])
         row.state, row.ordered_at = LOAD.step(row.state, "order"), context.now
         queue.put(context, f"supplier:{source.id}", f"load:{row.id}", row.reference, _payload(context, row, depot, lines))
         told = f"load {row.reference} bought from {source.name}, {show(row.goods + row.freight, row.currency)}"

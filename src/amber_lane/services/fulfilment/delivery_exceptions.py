@@ -9,6 +9,7 @@ from datetime import date, datetime, timedelta
 from sqlalchemy import func, literal_column, select, union
 
 from ...connectors.payloads import RefundPayload
+from ...core.permissions import Limit
 from ...core.risk import parcel_at_risk
 from ...core.states import MESSAGE, ORDER_LINE
 from ...data.bulk import by_id, in_chunks
@@ -22,6 +23,7 @@ from ..orders import order_profit
 from ..orders.routing import step_line
 from ..outbox import queue
 from ..pricing.exchange_rates import HomeWorth
+from ..pricing.person_limits import Part, by_hand, count
 from ..pricing.policy import refund_cost
 from .buyer_notifications import write_mail, written
 from .parcel_tracking import lines_of_purchase, orders_of
@@ -294,6 +296,7 @@ def _do_again(context: Context, case: _Case, step: ParcelStep, subject: str, bod
 def send_again(context: Context, lines: Sequence[OrderLine], why: str) -> None:
     """Lines are planned and bought anew; the first purchase stays paid for. Each can be sent again, or the act is refused."""
     _unbind(context, lines)
+    by_hand(context, by_id(context.session, Order, (line.order_id for line in lines)).values())
     for line in lines:
         step_line(line, "again", why)
         line.lane_id, line.chosen_by = None, "plan"
@@ -318,6 +321,11 @@ def _do_refund(context: Context, case: _Case, step: ParcelStep, subject: str, bo
 def refund_lines(context: Context, lines: Sequence[OrderLine], about: str, why: str) -> None:
     """Lines are paid back to their buyers, through the store where it can be told; about: what the refund is for, once by it."""
     orders = by_id(context.session, Order, (line.order_id for line in lines))
+    parts = [
+        Part(line.id, f"{orders[line.order_id].number}, {line.title or line.sku_code}", line.total, orders[line.order_id].currency)
+        for line in lines
+    ]
+    count(context, Limit.REFUND, f"order {' and '.join(one.number for one in orders.values())} refunded", parts)
     for line in lines:
         step_line(line, "refund", why)
     for order in orders.values():

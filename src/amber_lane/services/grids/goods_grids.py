@@ -319,7 +319,7 @@ LISTS: dict[str, GridSpec] = {
             "after": AuditEntry.after,
         },
         (AuditEntry.message, AuditEntry.on, AuditEntry.who),
-        {"kind": AuditEntry.kind, "who": AuditEntry.who},
+        {"kind": AuditEntry.kind, "who": AuditEntry.who, "person": AuditEntry.person_id},
         (AuditEntry.id.desc(),),
     ),
 }

@@ -24,7 +24,7 @@ from ..base.import_frame import Checked, KnownNames, Row, each, moment, need, wh
 from ..fulfilment import parcel_tracking
 from ..orders import orders
 from ..orders.routing import OPEN, lines_of
-from ..purchasing import purchase_orders
+from ..purchasing import supplier_answers
 
 
 def check_orders(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
@@ -295,7 +295,7 @@ def _number(carriers: parcel_tracking.Carriers, row: Row) -> str:
 
 def take_answers(context: Context, checked: Checked) -> int:
     for one in checked.good:
-        purchase_orders.take_answer(context, one)
+        supplier_answers.take_answer(context, one)
     context.log("purchase.answers", "suppliers", f"{len(checked.good)} answers brought in by a sheet", count=len(checked.good))
     return len(checked.good)
 

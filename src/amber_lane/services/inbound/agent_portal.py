@@ -11,47 +11,32 @@ from sqlalchemy import ColumnElement, false, select
 from ...connectors.folder_sheet import PURCHASE_HEADER
 from ...connectors.payloads import PurchasePayload
 from ...connectors.protocols import PurchaseAnswer
+from ...core.permissions import AGENT, ASSISTANT
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, PurchaseLine, PurchaseOrder
 from ...data.outbox import Outbox
-from ...data.setup import BY_SHEETS, Person, Store, Supplier
+from ...data.setup import BY_SHEETS, Person, Supplier
 from ...data.source import Item
 from ...data.transit import Parcel, ParcelLine
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid, NotFound
 from ..delivery import sheet_export
 from ..fulfilment import parcel_tracking
-from ..purchasing import purchase_orders
+from ..purchasing import supplier_answers
 from ..purchasing.po_documents import purchase_rows
 from . import supplier_replies
 from .supplier_replies import OPEN
 
-ROLES = ("manager", "agent", "assistant")
 # What has left stays to be seen for so long.
 SEEN_FOR = timedelta(days=30)
 ROWS_MOST = 5000
 
 
-def scope_of(context: Context, role: str, suppliers: list[int], stores: list[int]) -> dict[str, list[int]]:
-    """Whose purchase orders a person may see: an agent those of suppliers, an assistant those for stores."""
-    if role not in ROLES:
-        raise Invalid(f"role must be one of {', '.join(ROLES)}", {"role": "is none that we know"})
-    if role == "agent" and not suppliers:
-        raise Invalid("say for which suppliers the agent works", {"suppliers": "choose at least one"})
-    if role == "assistant" and not stores:
-        raise Invalid("say for which stores the assistant works", {"stores": "choose at least one"})
-    for number in suppliers:
-        context.get(Supplier, number, "supplier")
-    for number in stores:
-        context.get(Store, number, "store")
-    return {"agent": {"suppliers": suppliers}, "assistant": {"stores": stores}}.get(role, {})
-
-
 def _theirs(person: Person) -> ColumnElement[bool]:
     """Which purchase orders are a person's; of somebody without any scope none are."""
-    if person.role == "agent":
+    if person.role == AGENT:
         return PurchaseOrder.supplier_id.in_(person.scope.get("suppliers") or [0])
-    if person.role == "assistant":
+    if person.role == ASSISTANT:
         return Order.store_id.in_(person.scope.get("stores") or [0])
     return false()
 
@@ -126,7 +111,7 @@ def _one(context: Context, person: Person, reference: str) -> PurchaseOrder:
 
 def take_out(context: Context, person: Person) -> tuple[list[str], list[list[Any]]]:
     """All open purchase orders as a sheet; those that an agent takes for the first time are handed over."""
-    if person.role == "agent":
+    if person.role == AGENT:
         for number in person.scope.get("suppliers") or []:
             supplier = context.get(Supplier, number, "supplier")
             waits = select(Outbox.id).where(Outbox.target == f"supplier:{number}", Outbox.kind == "purchase", Outbox.state == "waiting")
@@ -154,7 +139,7 @@ def answer(context: Context, person: Person, reference: str, state: str, message
     if state == "refused" and not message.strip():
         raise Invalid("say why you cannot send it", {"message": "is empty"})
     supplier_replies.as_taken(context, reference)
-    purchase_orders.take_answer(context, PurchaseAnswer(reference, "", state, message.strip(), None, None))
+    supplier_answers.take_answer(context, PurchaseAnswer(reference, "", state, message.strip(), None, None))
     context.log("agent.answer", reference, f"{person.name} {state} {reference}", reason=message)
 
 

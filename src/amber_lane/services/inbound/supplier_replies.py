@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import select
 
 from ...connectors.protocols import PurchaseAnswer
+from ...core.permissions import AGENT
 from ...core.states import PURCHASE
 from ...data.orders import PurchaseOrder
 from ...data.outbox import Outbox
@@ -21,7 +22,7 @@ from ..base.errors import Conflict, Invalid, UseCaseError
 from ..delivery import sheet_export
 from ..imports.column_memory import read_as
 from ..imports.sheet_kinds import kind_of
-from ..purchasing import po_documents, purchase_orders
+from ..purchasing import po_documents, supplier_answers
 
 ROWS_MOST = 5000
 SHEETS = ("answers", "tracking")
@@ -39,7 +40,7 @@ def may_say(context: Context, purchase: PurchaseOrder, answer: str, person: Pers
     supplier = context.get(Supplier, purchase.supplier_id, "supplier")
     if supplier.kind not in UNCALLED:
         raise Conflict(f"{supplier.name} answers by its interface")
-    if person is not None and person.role != "agent" and answer != "shipped":
+    if person is not None and person.role != AGENT and answer != "shipped":
         raise Conflict("only the supplier's agent answers for it")
     if purchase.state not in (OPEN if answer != "shipped" else (*OPEN, "shipped")):
         raise Conflict(f"{purchase.reference} is {purchase.state}, so this answer comes too late")
@@ -105,7 +106,7 @@ def of_document(context: Context, said: Sequence[Answer], find: Find | None = No
         if find:
             may_say(context, find(one.reference), one.state)
         as_taken(context, one.reference)
-    wrong = purchase_orders.take_answers(context, answers)
+    wrong = supplier_answers.take_answers(context, answers)
     names = ", ".join(one.reference for one in answers)
     context.log("purchase.answers", names, f"a document brought in: {names} {answers[0].state}")
     return f"{names} {answers[0].state}", len(answers), wrong

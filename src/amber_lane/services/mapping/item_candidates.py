@@ -57,6 +57,8 @@ def listing_of(context: Context, sku: int) -> Listing | None:
 def offers(context: Context, sku: Sku, words: str = "", limit: int = 6) -> Offers:
     """The likest items for a SKU, or those that a search finds, in the money of the store that sells it."""
     found = candidates(context, sku, words, limit + 4, patterns(context))
+    if known := context.scope.suppliers:
+        found = [one for one in found if one.item.supplier_id in known]
     if not words.strip():
         found = [one for one in found if one.item.offer != "gone"]
     found = found[:limit]

@@ -19,6 +19,7 @@ from ...data.shelf import IS_BARE, Listing, Sku
 from ...data.source import Item
 from ..base.context import Context
 from ..pricing import exchange_rates
+from .scope import of_scope
 
 NO_LANE, SHUT, GONE = "no lane", "lane shut", "item gone"
 WAITING = ("no_lane", "no_stock")
@@ -50,6 +51,13 @@ def to_settle(context: Context) -> list[ToSettle]:
     waits = _waiting(context)
     found: dict[int, tuple[str, str]] = dict.fromkeys(without_lane(context), (NO_LANE, "")) | _broken(context)
     skus = by_id(context.session, Sku, found)
+    if context.scope.limited:
+        mine = {
+            sku
+            for chunk in in_chunks(found)
+            for sku in context.session.scalars(select(Sku.id).where(Sku.id.in_(chunk), of_scope(context.scope)))
+        }
+        found = {sku: kind for sku, kind in found.items() if sku in mine}
     offers: dict[int, tuple[int, bool]] = {}
     refused: set[int] = set()
     for chunk in in_chunks(found):

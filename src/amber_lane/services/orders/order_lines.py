@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from ...connectors.payloads import RefundPayload
 from ...core.currency import show
 from ...core.numbers import half_up
+from ...core.permissions import Limit
 from ...core.states import ORDER_LINE
 from ...data.orders import Order, OrderLine
 from ...data.outbox import AuditEntry
@@ -14,6 +15,7 @@ from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
+from ..pricing.person_limits import Part, count
 from . import order_profit
 from .orders import after_sales, cancel
 from .routing import OPEN, bought_parts, lines_of, step_line
@@ -58,6 +60,8 @@ def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None]
         refund = RefundPayload(order=order.number, lines=tuple(refunded), reference=key)
         queue.put(context, f"store:{order.store_id}", f"order:{number}", key, refund)
     order.version += 1
+    what = f"order {order.number}: {', '.join(messages)} cancelled and refunded"
+    count(context, Limit.REFUND, what, [Part(order.id, order.number, paid, order.currency)])
     amount = show(paid, order.currency)
     by = "the store refunds it" if order.channel == "link" else "refund it in the store yourself"
     context.log("order.lines", order.number, f"order {order.number}: {', '.join(messages)} cancelled, {amount}; {by}", reason=reason)

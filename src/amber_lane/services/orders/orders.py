@@ -10,6 +10,7 @@ from ...connectors.payloads import CancelPayload
 from ...connectors.protocols import StoreOrder
 from ...core.address import certain_faults
 from ...core.ids import check_country
+from ...core.permissions import Limit
 from ...core.states import ORDER_LINE
 from ...data.bulk import in_chunks
 from ...data.lanes import Lane
@@ -21,6 +22,7 @@ from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
 from ..pricing.apply import respond
+from ..pricing.person_limits import Part, by_hand, count
 from . import order_profit
 from .cancellations import end_hold
 from .holds import LIFTED
@@ -72,6 +74,7 @@ def allow(context: Context, number: int, reason: str = "", limit: str | None = N
         raise Conflict("no carrier takes this address as it is; mend it")
     order.allowed = [*order.allowed, limit]
     order.version += 1
+    by_hand(context, [order])
     context.log(
         "order.allow",
         order.number,
@@ -101,6 +104,7 @@ def allow_many(context: Context, numbers: Sequence[int], reason: str = "") -> tu
     for number, limit in able.items():
         rows[number].allowed = [*rows[number].allowed, limit]
         rows[number].version += 1
+    by_hand(context, (rows[number] for number in able))
     n, left = len(able), len(set(numbers)) - len(able)
     message = f"{n} held order{'' if n == 1 else 's'} may go"
     context.log(
@@ -132,16 +136,21 @@ def disallow_many(context: Context, after: dict[str, dict[str, str]]) -> None:
 
 def cancel_many(context: Context, numbers: Sequence[int], reason: str = "") -> tuple[int, list[str]]:
     """Cancel orders that are not bought. Returns how many were, and why the others were not. Cannot be undone."""
-    done, messages = 0, []
+    able, messages = dict[int, Order](), []
     for number in dict.fromkeys(numbers):
+        order = context.get(Order, number, "order")
         try:
-            cancel(context, number, reason)
-            done += 1
+            _left_to_cancel(context, order)
         except Conflict as error:
-            messages.append(f"{context.get(Order, number, 'order').number}: {error.message}")
-    if not done:
+            messages.append(f"{order.number}: {error.message}")
+        else:
+            able[number] = order
+    if not able:
         raise Conflict(messages[0] if messages else "no order is chosen")
-    return done, messages
+    _count_refund(context, able.values(), "orders")
+    for order in able.values():
+        _cancel(context, order, reason)
+    return len(able), messages
 
 
 def choose_lane(context: Context, line_id: int, lane_id: int | None) -> OrderLine:
@@ -186,15 +195,33 @@ def mend_address(context: Context, number: int, version: int, address: dict[str,
 def cancel(context: Context, number: int, reason: str = "") -> Order:
     """Cancel an order that is not bought, and tell the store to refund it. Cannot be undone: the buyer is told."""
     order = context.get(Order, number, "order")
-    lines = lines_of(context, [number])[number]
+    _left_to_cancel(context, order)
+    _count_refund(context, [order])
+    return _cancel(context, order, reason)
+
+
+def _left_to_cancel(context: Context, order: Order) -> list[OrderLine]:
+    """The lines that cancelling an order would end. Conflict where it cannot be cancelled as a whole."""
+    lines = lines_of(context, [order.id])[order.id]
     bought = bought_parts(context.session, (line.id for line in lines))
     if any((line.state not in ORDER_LINE.sources("cancel") or line.id in bought) and line.state != "cancelled" for line in lines):
         raise Conflict("a part of this order is bought already; ask the supplier first")
-    if all(line.state == "cancelled" for line in lines):
+    if not (left := [line for line in lines if line.state != "cancelled"]):
         raise Conflict("this order is cancelled already")
-    for line in lines:
-        if line.state != "cancelled":
-            step_line(line, "cancel", reason)
+    return left
+
+
+def _count_refund(context: Context, orders: Iterable[Order], parts_in: str = "") -> None:
+    """What their buyers get back, towards the day's limit of whoever cancels them."""
+    parts = [Part(one.id, one.number, sum(line.total for line in _left_to_cancel(context, one)), one.currency) for one in orders]
+    what = f"{len(parts)} orders cancelled and refunded" if len(parts) > 1 else f"order {parts[0].name} cancelled and refunded"
+    count(context, Limit.REFUND, what, parts, parts_in)
+
+
+def _cancel(context: Context, order: Order, reason: str) -> Order:
+    number = order.id
+    for line in _left_to_cancel(context, order):
+        step_line(line, "cancel", reason)
     end_hold(context, number, "cancelled")
     if order.channel == "link":
         queue.put(

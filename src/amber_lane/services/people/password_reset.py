@@ -1,4 +1,4 @@
-"""A forgotten password: a link by mail, good for an hour and once, under which a new one is said. It opens nothing by itself."""
+"""Links under which a person says a new password, once: by mail and for an hour who forgot theirs, for a week who is invited."""
 
 from __future__ import annotations
 
@@ -18,6 +18,7 @@ from .passwords import password_fault
 from .sessions import end_all, hash_of, now
 
 GOOD_FOR = timedelta(hours=1)
+INVITED_FOR = timedelta(days=7)
 NO_MORE = "this link is good no more; ask for a new one"
 
 
@@ -38,9 +39,20 @@ def _of(s: Session, mail: str) -> Person | None:
 def _owner(s: Session, token: str) -> tuple[PasswordLink, Person] | None:
     link = s.scalar(select(PasswordLink).where(PasswordLink.hash == hash_of(token)))
     person = s.get(Person, link.person_id) if link else None
-    if link is None or person is None or link.used_at or person.gone_at or now() - link.at > GOOD_FOR:
+    if link is None or person is None or link.used_at or person.gone_at or now() - link.at > (INVITED_FOR if link.invites else GOOD_FOR):
         return None
     return link, person
+
+
+def make_link(context: Context, person: Person, invites: bool = False) -> tuple[PasswordLink, str]:
+    """A link of a person's, and the secret in it. One at a time: an older one that lies in a mailbox is good for nothing any more."""
+    token = secrets.token_urlsafe(32)
+    mine = (PasswordLink.person_id == person.id, PasswordLink.used_at.is_(None))
+    context.session.execute(update(PasswordLink).where(*mine).values(used_at=now()))
+    link = PasswordLink(hash=hash_of(token), person_id=person.id, at=now(), invites=invites)
+    context.session.add(link)
+    context.session.flush()
+    return link, token
 
 
 def ask(context: Context, mail: str, page: str, asked_from: str) -> None:
@@ -48,14 +60,7 @@ def ask(context: Context, mail: str, page: str, asked_from: str) -> None:
     person = _of(context.session, mail)
     if person is None:
         return
-    token = secrets.token_urlsafe(32)
-    # One at a time: an older one that lies in a mailbox is good for nothing any more.
-    context.session.execute(
-        update(PasswordLink).where(PasswordLink.person_id == person.id, PasswordLink.used_at.is_(None)).values(used_at=now())
-    )
-    link = PasswordLink(hash=hash_of(token), person_id=person.id, at=now())
-    context.session.add(link)
-    context.session.flush()
+    link, token = make_link(context, person)
     text = (
         f"Hello {person.name},\n\n"
         f"somebody at {asked_from or 'an unknown place'} asked for a new password for this address in Amber Lane. "
@@ -74,10 +79,32 @@ def say_anew(context: Context, token: str, password: str) -> str:
     if found is None:
         raise Invalid(NO_MORE)
     link, person = found
+    if link.invites:
+        raise Invalid("this link is an invitation; open it once more")
     _keep(context, person, password)
     link.used_at = now()
     context.log("person.password", person.name, f"{person.name} said a new password by a link that was mailed; all sign-ins ended")
     return person.mail
+
+
+def invited(s: Session, token: str) -> Person | None:
+    """Whose invitation a link is, while it is good."""
+    found = _owner(s, token)
+    return found[1] if found and found[0].invites else None
+
+
+def accept(context: Context, token: str, name: str, password: str) -> Person:
+    """Who is invited says their name and password, and may sign in from now on. Invalid when the link is good no more."""
+    found = _owner(context.session, token)
+    if found is None or not found[0].invites:
+        raise Invalid("this link is good no more; ask whoever invited you for a new one")
+    link, person = found
+    person.name = " ".join(name.split()) or person.name
+    _keep(context, person, password)
+    link.used_at = now()
+    context.actor, context.person = person.name, person.id
+    context.log("person.came", person.name, f"{person.name} came in by an invitation, as {person.role}")
+    return person
 
 
 def say_for(context: Context, mail: str, password: str) -> str:

@@ -13,6 +13,7 @@ from datetime import timedelta
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from ...core.permissions import MANAGER
 from ...data.setup import Person, Setting
 from ..base.context import Context
 from ..base.credentials import CredentialStore, password_fits
@@ -87,7 +88,7 @@ def fits(person: Person, credentials: CredentialStore, code: str) -> bool:
 def turn_off(context: Context, credentials: CredentialStore, password: str, code: str) -> None:
     """A person goes back to the password alone, where the house lets them."""
     person = _proven(context, credentials, password, code)
-    if person.role == "manager" and required(context.session):
+    if person.role == MANAGER and required(context.session):
         raise Conflict("managers here sign in with a code; set up a new phone in place of the old one")
     forget(person)
     context.log("person.second", person.name, f"{person.name} signs in by password alone from now on")

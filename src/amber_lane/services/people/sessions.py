@@ -12,6 +12,7 @@ from datetime import UTC, datetime, timedelta
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
+from ...core.permissions import MANAGER, Scope
 from ...data.setup import Person, SignIn
 from ..base import house_days
 from ..base.context import Context
@@ -105,13 +106,13 @@ def change_password(context: Context, token: str, was: str, fresh: str) -> None:
     context.log("person.password", person.name, f"{person.name} changed the password" + (f"; {n} other sign-ins ended" if n else ""))
 
 
-def change_role(context: Context, number: int, version: int, role: str, scope: dict[str, list[int]]) -> str:
+def change_role(context: Context, number: int, version: int, role: str, scope: Scope) -> str:
     """What a person may do from now on; their sign-ins end, so that nothing goes on as before."""
     person = context.get_version(Person, number, version, "person")
-    if person.role == "manager" and role != "manager":
+    if person.role == MANAGER and role != MANAGER:
         _another_manager(context, person)
     before = person.role
-    person.role, person.scope = role, scope
+    person.role, person.scope = role, scope.kept()
     end_all(context.session, person.id)
     message = f"{person.name} is {role} from now on, and signs in anew"
     context.log("person.role", person.name, message, before={"role": before}, after={"role": role})
@@ -123,7 +124,7 @@ def remove(context: Context, number: int, version: int) -> str:
     person = context.get_version(Person, number, version, "person")
     if person.id == context.person:
         raise Conflict("nobody removes themselves; another manager does")
-    if person.role == "manager":
+    if person.role == MANAGER:
         _another_manager(context, person)
     person.gone_at = now()
     # The address is free for whoever comes after; the hash can be no password's.
@@ -135,6 +136,6 @@ def remove(context: Context, number: int, version: int) -> str:
 
 
 def _another_manager(context: Context, person: Person) -> None:
-    others = select(Person.id).where(Person.role == "manager", Person.gone_at.is_(None), Person.id != person.id)
+    others = select(Person.id).where(Person.role == MANAGER, Person.gone_at.is_(None), Person.id != person.id)
     if context.session.scalar(others.limit(1)) is None:
         raise Conflict(f"{person.name} is the only manager; make another one first")

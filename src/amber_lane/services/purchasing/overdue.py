@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 
 from sqlalchemy import func, select
 
+from ...core.permissions import AGENT
 from ...core.risk import parcel_at_risk, waiting_order
 from ...core.states import MESSAGE
 from ...data.base import by_index
@@ -60,7 +61,7 @@ def overdue(context: Context) -> Iterator[Overdue]:
     cases = context.session.execute(rows.order_by(PurchaseOrder.id)).tuples().all()
     suppliers = by_id(context.session, Supplier, {one.supplier_id for one, _ in cases})
     # An agent takes them out on its own page; nobody else sees that they are there.
-    agents = context.session.scalars(select(Person).where(Person.role == "agent", Person.gone_at.is_(None))) if cases else ()
+    agents = context.session.scalars(select(Person).where(Person.role == AGENT, Person.gone_at.is_(None))) if cases else ()
     served = {number for person in agents for number in person.scope.get("suppliers", [])}
     asked = _asked(context, [one for one, _ in cases])
     for one, order in cases:

@@ -3,19 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
-from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import Text, func, select, type_coerce, update
+from sqlalchemy import Text, func, select, type_coerce
 
-from ...connectors.kinds import DEPOTS
 from ...connectors.payloads import BoughtAddress, BoughtLine, PurchasePayload
-from ...connectors.protocols import PurchaseAnswer
 from ...core.address import PARTS, in_latin
 from ...core.cost import packs_needed, unit_bought
 from ...core.currency import show
-from ...core.states import ORDER_LINE, PURCHASE, BillFault, LaneCause
+from ...core.permissions import Limit
+from ...core.states import PURCHASE
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, service_of
 from ...data.orders import FillPlan, Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -26,15 +23,11 @@ from ...data.transit import Parcel, ParcelLine
 from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict
-from ..depot import ledger as depot_ledger
 from ..fulfilment.buyer_notifications import write_mail
-from ..fulfilment.parcel_tracking import all_are, take_tracking
-from ..mapping import lane_states
-from ..orders import cancellations, order_profit
+from ..orders import order_profit
 from ..orders.routing import bought_parts, lines_of, replan, step_line
 from ..outbox import queue
-from ..pricing import exchange_rates
-from ..pricing.apply import respond
+from ..pricing import exchange_rates, person_limits
 from ..pricing.inputs import Facts
 from ..pricing.policy import policy_for
 from ..printing import lane_prints
@@ -42,11 +35,7 @@ from ..printing.ordering import Files
 from . import payment_batches
 from .buying_accounts import Rooms
 from .po_documents import send_by_mail
-
-# A supplier may put a number right for so long, while no carrier has had the parcel in hand.
-CORRECTS_FOR = timedelta(days=5)
-# A bill of more than so many times what was ordered for is taken for a slip, or worse.
-FAR = 10
+from .supplier_answers import CORRECTS_FOR, release
 
 
 def ready_orders(context: Context) -> list[int]:
@@ -75,6 +64,7 @@ def send(context: Context, orders: Iterable[int], reason: str = "", paid_togethe
     for order in sorted(by_id(context.session, Order, able).values(), key=lambda one: one.id):
         made += _buy(context, order, facts, rooms)
     if made:
+        _count(context, made)
         send_by_mail(context, made)
         if paid_together:
             payment_batches.together(context, made)
@@ -91,6 +81,20 @@ def send(context: Context, orders: Iterable[int], reason: str = "", paid_togethe
         )
         context.session.flush()
     return made
+
+
+def _count(context: Context, made: Sequence[PurchaseOrder]) -> None:
+    """What is bought, towards the day's limit of whoever buys it, order by order."""
+    orders = by_id(context.session, Order, (one.order_id for one in made))
+    parts = [
+        person_limits.Part(
+            one.order_id, f"{orders[one.order_id].number}, {one.reference}", one.goods + one.shipping + one.handling, one.currency
+        )
+        for one in made
+    ]
+    n = len(orders)
+    what = f"{n} orders bought" if n > 1 else f"order {next(iter(orders.values())).number} bought"
+    person_limits.count(context, Limit.SPEND, what, parts, "orders")
 
 
 def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseOrder]:
@@ -269,7 +273,7 @@ def take_back(context: Context, references: Iterable[str]) -> int:
             continue
         purchase.state, purchase.message = PURCHASE.step(purchase.state, "stop"), "taken back before it went out"
         order = context.get(Order, purchase.order_id, "order")
-        _release(context, purchase, "take_back")
+        release(context, purchase, "take_back")
         taken.append(order)
         back += 1
     if not back:
@@ -280,168 +284,6 @@ def take_back(context: Context, references: Iterable[str]) -> int:
         if order.send_after is not None:
             order.manual_release, order.send_after = True, None
     return back
-
-
-def _release(context: Context, purchase: PurchaseOrder, move: str, reason: str = "") -> list[OrderLine]:
-    """Its order lines are free to be filled anew."""
-    rows = context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
-    for row in rows:
-        row.live = False
-    lines = list(by_id(context.session, OrderLine, (row.order_line_id for row in rows)).values())
-    for line in lines:
-        # Another part of a kit may have been refused before, and its line is open already.
-        if line.state in ORDER_LINE.sources(move):
-            step_line(line, move, reason)
-        line.lane_id, line.chosen_by = None, "plan"
-    context.session.flush()
-    return lines
-
-
-def take_answer(context: Context, answer: PurchaseAnswer, corrects: bool = False) -> None:
-    """A supplier's word on a purchase order, in whatever order words arrive; what is known already changes nothing.
-
-    corrects: its interface tells one number per purchase, so another one puts the first right; sheets and documents add parcels.
-    """
-    purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == answer.reference))
-    if purchase is None or purchase.state in ("refused", "stopped", "withdrawn"):
-        return
-    purchase.their_number = answer.their_number or purchase.their_number
-    _take_bill(context, purchase, answer)
-    if purchase.state == "waiting":
-        purchase.state = PURCHASE.step(purchase.state, "send")
-        _cannot_be_taken_back(context, purchase.reference)
-    if answer.state == "refused":
-        if purchase.state in PURCHASE.sources("refuse"):
-            _refused(context, purchase, answer.message)
-        return
-    if answer.lacking and answer.state in ("accepted", "received", "shipped") and purchase.state in ("sent", "accepted"):
-        _lacking(context, purchase, dict(answer.lacking))
-        if purchase.state == "refused":
-            return
-    if answer.state in ("accepted", "shipped") and purchase.state == "sent":
-        _accepted(context, purchase)
-    if answer.tracking:
-        take_tracking(context, purchase, answer.tracking, corrects)
-    order_profit.refresh(context, {purchase.order_id})
-
-
-def _take_bill(context: Context, purchase: PurchaseOrder, answer: PurchaseAnswer) -> None:
-    """What a supplier says that it bills; what cannot be right is noted, and what was planned counts until somebody has asked."""
-    planned = purchase.goods + purchase.shipping + purchase.handling
-    if answer.billed is not None and context.get(Supplier, purchase.supplier_id, "supplier").kind in DEPOTS:
-        # A depot bills its work; the goods are ours, and cost what the ledger says.
-        answer = replace(answer, billed=answer.billed + purchase.goods)
-    if answer.billed is not None and answer.currency not in ("", purchase.currency):
-        purchase.bill_fault = BillFault.other_currency
-        purchase.noted = f"its bill is in {answer.currency}, and we ordered in {purchase.currency}: ask the supplier, it is not taken"
-    elif answer.billed is not None and 0 < FAR * planned < answer.billed:
-        times, purchase.bill_fault = answer.billed // planned, BillFault.far_higher
-        purchase.noted = f"its bill of {show(answer.billed, purchase.currency)} is {times} times what we ordered for: ask, it is not taken"
-    elif answer.billed is not None:
-        purchase.billed, purchase.noted, purchase.bill_fault = answer.billed, "", BillFault.none
-
-
-def _cannot_be_taken_back(context: Context, reference: str) -> None:
-    """What has gone out cannot be taken back, so it is not offered any more."""
-    references = func.json_each(AuditEntry.after, "$.references").table_valued("value")
-    sent = select(references.c.value).where(references.c.value == reference).exists()
-    context.session.execute(update(AuditEntry).where(AuditEntry.kind == "order.send", AuditEntry.undo == "open", sent).values(undo=""))
-
-
-def _accepted(context: Context, purchase: PurchaseOrder) -> None:
-    purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "accept"), context.now
-    purchase.message = ""
-    depot_ledger.follow_purchase(context, purchase)
-    for line in _lines(context, purchase):
-        if line.state in ORDER_LINE.sources("acknowledge") and all_are(context, line, ("accepted", "shipped")):
-            step_line(line, "acknowledge")
-    _prove_lanes(context, purchase)
-
-
-def take_answers(context: Context, answers: Iterable[PurchaseAnswer]) -> str:
-    """Several words at once; what is wrong with the numbers in them, '' where nothing is."""
-    wrong = []
-    for one in answers:
-        take_answer(context, one)
-        message = context.session.scalar(select(PurchaseOrder.message).where(PurchaseOrder.reference == one.reference))
-        if one.tracking and message:
-            wrong.append(message)
-    return "; ".join(wrong)
-
-
-def _lines(context: Context, purchase: PurchaseOrder) -> list[OrderLine]:
-    return list(
-        by_id(
-            context.session,
-            OrderLine,
-            context.session.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase.id)),
-        ).values()
-    )
-
-
-def _refused(context: Context, purchase: PurchaseOrder, message: str) -> None:
-    purchase.state, purchase.answered_at, purchase.message = PURCHASE.step(purchase.state, "refuse"), context.now, message
-    supplier = context.get(Supplier, purchase.supplier_id, "supplier")
-    order = context.get(Order, purchase.order_id, "order")
-    if order.cancelled_at is not None:
-        # Nobody wants it any more, so it is not bought elsewhere.
-        rows = context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
-        context.log(
-            "purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {message}; the buyer had cancelled"
-        )
-        _drop(context, order, rows)
-        return
-    lines = _release(context, purchase, "refuse", f"{supplier.name}: {message}")
-    depot_ledger.follow_purchase(context, purchase)
-    context.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {message}")
-    context.reroute()
-    respond(context, {line.sku_id for line in lines if line.sku_id}, alone=True)
-
-
-def _drop(context: Context, order: Order, rows: Sequence[PurchaseLine]) -> None:
-    """Parts of a cancelled order that will not be sent end with it."""
-    for row in rows:
-        row.live = False
-    cancellations.let_go(context, order, list(by_id(context.session, OrderLine, (row.order_line_id for row in rows)).values()))
-
-
-def _lacking(context: Context, purchase: PurchaseOrder, lacking: dict[int, str]) -> None:
-    """Some lines will not be sent: they are free to be filled anew, the others stand."""
-    rows = context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id, PurchaseLine.live)).all()
-    gone = [row for row in rows if row.line_no in lacking]
-    if not gone:
-        return
-    if len(gone) == len(rows):
-        _refused(context, purchase, next(iter(lacking.values())))
-        return
-    supplier = context.get(Supplier, purchase.supplier_id, "supplier")
-    for row in gone:
-        row.live, row.refused = False, True
-        purchase.goods -= row.planned_cost
-    order = context.get(Order, purchase.order_id, "order")
-    if order.cancelled_at is not None:
-        _drop(context, order, gone)
-        return
-    lines = by_id(context.session, OrderLine, (row.order_line_id for row in gone))
-    for row in gone:
-        line = lines[row.order_line_id]
-        if line.state in ORDER_LINE.sources("refuse"):
-            step_line(line, "refuse", f"{supplier.name}: {lacking[row.line_no]}")
-            line.lane_id, line.chosen_by = None, "plan"
-    n = len(gone)
-    message = f"{supplier.name} sends {purchase.reference} without {n} of {len(rows)} lines"
-    context.log("purchase.in_part", purchase.reference, message, reason="; ".join(lacking.values()))
-    context.session.flush()
-    context.reroute()
-    respond(context, {line.sku_id for line in lines.values() if line.sku_id}, alone=True)
-
-
-def _prove_lanes(context: Context, purchase: PurchaseOrder) -> None:
-    """A new lane is open once its supplier has taken an order by it."""
-    lanes = {line.lane_id for line in _lines(context, purchase)}
-    for lane in by_id(context.session, Lane, (number or 0 for number in lanes)).values():
-        if lane.state == "new":
-            lane_states.move(lane, "prove", LaneCause.proven, f"proven by {purchase.reference}")
 
 
 def under_way(context: Context, supplier: int) -> list[str]:
@@ -475,7 +317,7 @@ def of_order(context: Context, order: int) -> Sequence[PurchaseOrder]:
     return context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == order).order_by(PurchaseOrder.id)).all()
 
 
-__all__ = ["due_orders", "money_of", "ready_orders", "send", "take_answer", "take_answers", "take_back", "under_way", "wait"]
+__all__ = ["due_orders", "money_of", "ready_orders", "send", "take_back", "under_way", "wait"]
 
 
 @undoing.undoes("order.wait")

@@ -12,6 +12,7 @@ from ...connectors.payloads import BoughtAddress, BoughtLine, SamplePayload
 from ...connectors.protocols import Address, PurchaseAnswer
 from ...core.cost import unit_bought
 from ...core.ids import check_country
+from ...core.permissions import Limit
 from ...core.states import SAMPLE
 from ...data.lanes import Lane, LanePart
 from ...data.outbox import AuditEntry
@@ -23,6 +24,7 @@ from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
 from ..pricing.inputs import Facts, NoRate
+from ..pricing.person_limits import Part, count
 from ..printing.ordering import Files
 
 OWN_ADDRESS = "own_address"
@@ -83,6 +85,8 @@ def order(context: Context, item_id: int, printed: Printed | None = None) -> Sam
     origin = context.get(Origin, item.origin_id, "origin")
     row = Sample(item_id=item_id, state=SAMPLE.first, ordered_at=context.now, reference=f"SAMPLE-{supplier.code}-{secrets.token_hex(4)}")
     row.cost, row.currency = _cost(context, item, origin, way), supplier.currency
+    what = f"a sample of {item.number} bought from {supplier.name}"
+    count(context, Limit.SPEND, what, [Part(item.id, item.number, row.cost, row.currency)])
     context.session.add(row)
     context.session.flush()
     prints = printed.files.bought(printed.lane, item_id) or None if printed else None

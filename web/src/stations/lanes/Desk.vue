@@ -5,6 +5,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
+import { limited, may } from '@/app/may'
 import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import KeyHint from '@/parts/KeyHint.vue'
@@ -107,7 +108,7 @@ useKeys('This SKU', [
     },
   })),
   { key: 'n', message: 'none of these: they are not offered again', run: () => void none() },
-  { key: 'r', message: 'ask a supplier for it', run: () => data.value && emit('ask', data.value.sku) },
+  { key: 'r', message: 'ask a supplier for it', run: () => data.value && may('list') && emit('ask', data.value.sku) },
   { key: 'v', message: 'settle all its sizes together', run: () => data.value?.siblings && (family.value = true) },
   { key: 'm', message: 'a kit, a store’s own lane, dates', run: () => (form.value = true) },
   { key: 'l', message: 'down the items', run: () => go(cursor.value + 1) },
@@ -136,8 +137,9 @@ useKeys('This SKU', [
         </h1>
         <p v-if="message" class="mt-0.5 text-amber-ink">{{ message }}</p>
       </div>
-      <Btn hint="M" @click="form = true">Kit or more</Btn><Btn @click="emit('bring')">Import a sheet</Btn
-      ><Btn hint="R" @click="data && emit('ask', data.sku)">Ask a supplier for it</Btn>
+      <Btn hint="M" @click="form = true">Kit or more</Btn
+      ><Btn v-if="!limited && may('see money')" @click="emit('bring')">Import a sheet</Btn
+      ><Btn v-if="!limited && may('list')" hint="R" @click="data && emit('ask', data.sku)">Ask a supplier for it</Btn>
     </div>
     <div class="sheet mt-3 overflow-hidden">
       <div class="flex items-center gap-3 border-b border-rule p-2.5">
@@ -193,8 +195,9 @@ useKeys('This SKU', [
         <ul v-else-if="preview && rested" class="mt-1 list-disc space-y-1 pl-4">
           <li>
             <template v-if="preview.orders"
-              >{{ plural(preview.orders, 'waiting order') }} {{ preview.orders === 1 ? 'is' : 'are' }} planned anew, at what the buyer
-              paid</template
+              >{{ plural(preview.orders, 'waiting order') }} {{ preview.orders === 1 ? 'is' : 'are' }} planned anew{{
+                may('see money') ? ', at what the buyer paid' : ''
+              }}</template
             ><template v-else>No order waits for it</template>
           </li>
           <li v-if="preview.landed">
@@ -203,7 +206,7 @@ useKeys('This SKU', [
             ><template v-else>; no price inside your limits, so the old one waits for you</template>
           </li>
           <li v-if="preview.packs" class="text-amber-ink">{{ preview.packs }}; they are counted as worth nothing</li>
-          <li v-if="preview.landed">
+          <li v-if="preview.landed || !may('see money')">
             The listing shows <b>{{ preview.shows }}</b> of
             {{ rested.item.makes === null ? 'an untold number' : `the ${rested.item.makes} that can be filled` }}
           </li>

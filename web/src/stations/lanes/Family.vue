@@ -113,8 +113,8 @@ async function open() {
                 >
                 <span class="flex items-center justify-between gap-2"
                   ><span
-                    ><b>{{ money(cell.landed) }}</b>
-                    <span class="ml-1.5 text-soft">{{ cell.stock < 0 ? '' : `${count(cell.stock)} there` }}</span></span
+                    ><b v-if="cell.landed" class="mr-1.5">{{ money(cell.landed) }}</b>
+                    <span class="text-soft">{{ cell.stock < 0 ? '' : `${count(cell.stock)} there` }}</span></span
                   ><LikenessBar :score="cell.score" :decision="cell.decision"
                 /></span>
                 <span v-if="cell.differs.length" class="block truncate text-2xs text-brick">{{ cell.differs[0] }}</span>

@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { live } from '@/app/live'
+import { may } from '@/app/may'
 import { act, tell, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import LaneGlyph from '@/parts/LaneGlyph.vue'
@@ -22,15 +23,22 @@ const asked = useQuery(computed(() => ({ ...laneQuery(props.id), placeholderData
 const { data } = asked
 const lane = computed(() => data.value?.lane)
 const show = (value: number) =>
-  money({ amount: value.toFixed(2), currency: data.value?.history[0]?.cost.currency ?? lane.value?.parts[0]?.cost.currency ?? home.value })
+  money({
+    amount: value.toFixed(2),
+    currency: data.value?.history[0]?.cost?.currency ?? lane.value?.parts[0]?.cost?.currency ?? home.value,
+  })
 const to = computed(() => live.now.value)
 const series = computed(() => [
-  {
-    name: 'item cost',
-    tone: 'brick' as const,
-    show,
-    points: (data.value?.history ?? []).map((p) => ({ at: Date.parse(p.at), value: number(p.cost) })),
-  },
+  ...(may('see money')
+    ? [
+        {
+          name: 'item cost',
+          tone: 'brick' as const,
+          show,
+          points: (data.value?.history ?? []).map((p) => ({ at: Date.parse(p.at), value: number(p.cost) })),
+        },
+      ]
+    : []),
   {
     name: 'in stock',
     tone: 'ink' as const,

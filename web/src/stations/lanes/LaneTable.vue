@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { api, take, type Schema } from '@/api/client'
+import { may } from '@/app/may'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import LaneGlyph from '@/parts/LaneGlyph.vue'
@@ -43,10 +44,13 @@ const confirm = (lane: Lane) =>
           <th class="px-3">Use</th>
           <th class="px-2">Lane</th>
           <th class="px-2">Items and units</th>
-          <th class="px-2 text-right">Items</th>
-          <th class="px-2 text-right">Ship</th>
-          <th class="px-2 text-right">Pack</th>
-          <th class="px-2 text-right">Landed</th>
+          <template v-if="may('see money')">
+            <th class="px-2 text-right">Items</th>
+            <th class="px-2 text-right">Ship</th>
+            <th class="px-2 text-right">Pack</th>
+            <th class="px-2 text-right">Landed</th>
+          </template>
+          <th v-else class="px-2" colspan="4" />
           <th class="px-2 text-right">On time</th>
           <th />
         </tr>

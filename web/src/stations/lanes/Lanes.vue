@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, take } from '@/api/client'
 import { useKeys } from '@/app/keys'
+import { limited, may } from '@/app/may'
 import { tell, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
@@ -92,8 +93,13 @@ const ask = (code: string) => void router.push({ path: '/source', query: { view:
 const { data: looked } = useQuery({ ...faultsQuery(), enabled: false })
 const views = computed(() => [
   { key: 'settle', label: 'To map', count: total.value, waits: true },
-  { key: 'settled', label: 'All lanes' },
-  { key: 'faults', label: 'Faults', count: looked.value?.length ?? queue.value?.faults ?? 0, waits: true },
+  // These are of the whole house.
+  ...(limited.value
+    ? []
+    : [
+        { key: 'settled', label: 'All lanes' },
+        { key: 'faults', label: 'Faults', count: looked.value?.length ?? queue.value?.faults ?? 0, waits: true },
+      ]),
 ])
 const to = (key: string) => set({ view: key === 'settle' ? undefined : key, sku: undefined, words: undefined, lane: undefined })
 const settling = () => view.value === 'settle'
@@ -129,7 +135,7 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
               ><span class="code truncate">{{ one.sku }}</span
               ><Tag
                 :tone="one.orders ? 'waits' : one.kind === 'no lane' ? 'plain' : 'loss'"
-                :title="one.orders ? `${money(one.waiting)} after the store’s share` : one.message"
+                :title="one.orders && one.waiting ? `${money(one.waiting)} after the store’s share` : one.message"
                 >{{
                   one.orders
                     ? `${plural(one.orders, 'order')} ${one.orders === 1 ? 'waits' : 'wait'}`
@@ -144,7 +150,7 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
         </li>
       </ul>
       <div v-if="rows.length" class="border-t border-rule-2 p-3">
-        <Btn small @click="openSure">Open the sure ones</Btn>
+        <Btn v-if="!limited" small @click="openSure">Open the sure ones</Btn>
         <details v-if="queue?.learnt.length" class="mt-2 text-xs text-soft">
           <summary class="cursor-pointer">{{ plural(queue.learnt.length, 'number pattern') }} learnt from your lanes</summary>
           <ul class="mt-1 max-h-32 overflow-auto">
@@ -173,7 +179,10 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
         v-else-if="queue"
         title="Every SKU on sale has a lane"
         message="New listings without one appear here; orders that wait for a lane come first."
-        ><Btn @click="to('settled')">See all lanes</Btn><Btn @click="bring = true">Import a sheet</Btn></Empty
+        ><template v-if="!limited"
+          ><Btn @click="to('settled')">See all lanes</Btn
+          ><Btn v-if="may('map', 'see money')" @click="bring = true">Import a sheet</Btn></template
+        ></Empty
       >
     </section>
     <SheetIn :open="bring" sheet="lanes" title="Import lanes" @close="bring = false" />

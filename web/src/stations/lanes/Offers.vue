@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** The items that might fill a SKU, beside each other: what agrees, units, landed cost, stock, margin, likeness. */
 import type { Schema } from '@/api/client'
+import { may } from '@/app/may'
 import LikenessBar from '@/parts/LikenessBar.vue'
 import MarkedTitle from '@/parts/MarkedTitle.vue'
 import Tag from '@/parts/Tag.vue'
@@ -19,9 +20,9 @@ const stock = (one: Schema<'OfferOut'>) =>
       <col />
       <col class="w-[27%] max-[1180px]:w-[23%]" />
       <col class="w-[58px] max-[1180px]:w-[48px]" />
-      <col class="w-[74px] max-[1180px]:w-[64px]" />
+      <col v-if="may('see money')" class="w-[74px] max-[1180px]:w-[64px]" />
       <col class="w-[66px] max-[1180px]:w-[58px]" />
-      <col class="w-[68px] max-[1180px]:w-[60px]" />
+      <col v-if="may('see money')" class="w-[68px] max-[1180px]:w-[60px]" />
       <col class="w-[92px] max-[1180px]:w-[84px]" />
     </colgroup>
     <thead>
@@ -30,9 +31,9 @@ const stock = (one: Schema<'OfferOut'>) =>
         <th class="px-2">Which supplier item fills it?</th>
         <th class="px-2">What agrees, what does not</th>
         <th class="px-2 text-right">Units</th>
-        <th class="px-2 text-right">Landed</th>
+        <th v-if="may('see money')" class="px-2 text-right">Landed</th>
         <th class="px-2 text-right">Can fill</th>
-        <th class="px-2 text-right">Margin</th>
+        <th v-if="may('see money')" class="px-2 text-right">Margin</th>
         <th class="px-3 text-right">Likeness</th>
       </tr>
     </thead>
@@ -73,13 +74,14 @@ const stock = (one: Schema<'OfferOut'>) =>
           >
         </td>
         <td class="px-2 text-right whitespace-nowrap" :class="one.units === '1' ? '' : 'font-semibold'">{{ one.units }}</td>
-        <td class="px-2 text-right whitespace-nowrap" :title="one.reason_not">
+        <td v-if="may('see money')" class="px-2 text-right whitespace-nowrap" :title="one.reason_not">
           <b v-if="one.landed">{{ money(one.landed) }}</b><span v-else class="text-2xs text-brick whitespace-normal">{{
             one.reason_not
           }}</span>
         </td>
         <td class="px-2 text-right" :class="one.makes === 0 ? 'text-brick' : ''">{{ stock(one) }}</td>
         <td
+          v-if="may('see money')"
           class="px-2 text-right whitespace-nowrap"
           :class="(marginOf(one.profit, one.net) ?? 0) < 0 ? 'text-brick' : ''"
           title="at today’s price"

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
 import { useKeys } from '@/app/keys'
+import { may } from '@/app/may'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DataTable, { type Column } from '@/parts/DataTable.vue'
@@ -41,9 +42,13 @@ const columns = computed<Column[]>(() => [
   { key: 'sku', label: 'SKU' },
   { key: 'lane', label: 'Lane', sort: 'supplier' },
   { key: 'item', label: 'Item and units' },
-  ...(active.value ? [] : [{ key: 'cost', label: 'Item cost', width: '92px', right: true }]),
-  { key: 'landed', label: 'Landed', width: '80px', right: true },
-  { key: 'margin', label: 'Margin', width: '76px', right: true, sort: 'profit' },
+  ...(active.value || !may('see money') ? [] : [{ key: 'cost', label: 'Item cost', width: '92px', right: true }]),
+  ...(may('see money')
+    ? [
+        { key: 'landed', label: 'Landed', width: '80px', right: true },
+        { key: 'margin', label: 'Margin', width: '76px', right: true, sort: 'profit' },
+      ]
+    : []),
   { key: 'stock', label: 'Stock', width: '68px', right: true },
 ])
 const states = [
@@ -119,11 +124,13 @@ useKeys('All lanes', [
           <option value="person">Opened by a person</option>
         </select>
         <Filter :words="ask.words" label="SKU, title or item" @change="set({ words: $event })" /><span class="ml-auto" />
-        <SheetOut label="Export" :csv="`${ours}.csv`" :xlsx="`${ours}.xlsx`" /><SheetOut
-          label="This list"
-          :csv="sheet('lanes', 'csv')"
-          :xlsx="sheet('lanes', 'xlsx')"
-        /><Btn @click="emit('bring')">Import a sheet</Btn>
+        <template v-if="may('see money')"
+          ><SheetOut label="Export" :csv="`${ours}.csv`" :xlsx="`${ours}.xlsx`" /><SheetOut
+            label="This list"
+            :csv="sheet('lanes', 'csv')"
+            :xlsx="sheet('lanes', 'xlsx')"
+          /><Btn v-if="may('map')" @click="emit('bring')">Import a sheet</Btn></template
+        >
       </div>
       <div v-if="chosen.length" class="flex items-center gap-2" role="status">
         <b>{{ chosen.length }} chosen</b><Btn small hint="M" @click="bulk('main')">Make main, or swap</Btn

@@ -1,58 +1,58 @@
 <script setup lang="ts">
-/** Who may sign in, what they may do, and where one is signed in oneself. */
+/** Who may sign in and what they may do: people, how one is let in, and roles. */
 import { useQuery } from '@tanstack/vue-query'
-import { computed, reactive, ref } from 'vue'
+import { reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { useForm } from '@/parts/form'
 import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
+import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
-import SecondStep from './SecondStep.vue'
-import SignIns from './SignIns.vue'
+import Roles from './Roles.vue'
+import WhoFields from './WhoFields.vue'
+import { nobody, peopleQuery, rolesQuery, scopeOf, whoOf, type Who } from './people'
 
 type Person = Schema<'PersonOut'>
-const asked = useQuery({ queryKey: ['people'], queryFn: () => take(api.GET('/api/v1/setup/people')) })
+const asked = useQuery(peopleQuery())
 const { data } = asked
-const { data: partners } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
-const ROLES: Record<string, string> = { manager: 'manager, sees all', agent: 'agent of a supplier', assistant: 'assistant for a store' }
-const empty = { name: '', mail: '', password: '', role: 'manager', whose: 0 }
-const form = reactive({ ...empty })
-const of = reactive({ role: 'manager', whose: 0 })
+const { data: roles } = useQuery(rolesQuery())
+const form = reactive({ name: '', mail: '' })
+const who = ref<Who>(nobody())
+const of = ref<Who>(nobody())
 const changed = ref<Person | null>(null)
 const leaving = ref<Person | null>(null)
-const choicesFor = (role: string) => (partners.value ?? []).filter((one) => one.owner === (role === 'agent' ? 'supplier' : 'store'))
-const choices = computed(() => choicesFor(form.role))
-const scopeOf = (one: Person) =>
-  Object.entries(one.scope)
-    .flatMap(([kind, ids]) => ids.map((id) => partners.value?.find((p) => p.id === id && `${p.owner}s` === kind)?.name ?? ''))
-    .join(', ')
-const { error, wrong, clear, sendAct } = useForm()
-const whoseOf = (role: string, whose: number) => ({
-  suppliers: role === 'agent' && whose ? [whose] : [],
-  stores: role === 'assistant' && whose ? [whose] : [],
-})
-function add() {
-  const { whose, ...rest } = form
-  const body = { ...rest, ...whoseOf(form.role, whose) }
-  return sendAct(
-    () => take(api.POST('/api/v1/setup/people', { body })),
-    () => Object.assign(form, empty),
-  )
+/** A link that no mailbox could take: handed over by hand, shown this once. */
+const link = ref('')
+const { error, wrong, clear, send, sendAct } = useForm()
+async function invite(call: () => Promise<Schema<'Invited'>>) {
+  link.value = ''
+  const done = await send(call)
+  if (!done) return
+  link.value = done.link
+  void act(() => Promise.resolve(done))
+  return done
 }
+async function add() {
+  const done = await invite(() => take(api.POST('/api/v1/setup/people', { body: { ...form, ...who.value } })))
+  if (!done) return
+  Object.assign(form, { name: '', mail: '' })
+  who.value = nobody(who.value.role)
+}
+const again = (one: Person) =>
+  invite(() => take(api.POST('/api/v1/setup/people/{number}/invite', { params: { path: { number: one.id } } })))
 function change(one: Person) {
   clear()
-  Object.assign(of, { role: one.role, whose: Object.values(one.scope).flat()[0] ?? 0 })
+  of.value = whoOf(one)
   changed.value = one
 }
 function keep() {
   const one = changed.value
   if (!one) return
-  const body = { version: one.version, role: of.role, ...whoseOf(of.role, of.whose) }
   const path = { params: { path: { number: one.id } } }
   return sendAct(
-    () => take(api.POST('/api/v1/setup/people/{number}/role', { ...path, body })),
+    () => take(api.POST('/api/v1/setup/people/{number}/role', { ...path, body: { version: one.version, ...of.value } })),
     () => (changed.value = null),
   )
 }
@@ -88,15 +88,18 @@ function remove() {
           <tr v-for="one in data ?? []" :key="one.id" class="h-10 border-b border-rule-2 last:border-0">
             <td class="truncate px-4 font-semibold" style="width: 17%" :title="one.name">{{ one.name }}</td>
             <td class="truncate px-2 text-soft" :title="one.mail">{{ one.mail }}</td>
-            <td class="truncate px-2" style="width: 21%">
-              {{ one.role }}<span v-if="one.role !== 'manager'" class="text-soft">, {{ scopeOf(one) }}</span>
+            <td class="truncate px-2" style="width: 21%" :title="scopeOf(one, roles)">
+              {{ one.role }}<span v-if="scopeOf(one, roles)" class="text-soft">, {{ scopeOf(one, roles) }}</span>
             </td>
-            <td class="truncate px-2 text-soft" style="width: 105px">{{ one.second ? 'with a code' : 'no code' }}</td>
+            <td class="truncate px-2 text-soft" style="width: 105px">
+              <Tag v-if="one.invited" tone="waits">invited</Tag><template v-else>{{ one.second ? 'with a code' : 'no code' }}</template>
+            </td>
             <td class="px-2 text-right text-soft" style="width: 100px">
               <When v-if="one.seen_at" :at="one.seen_at" clock /><span v-else>never here</span>
             </td>
-            <td class="px-4 text-right whitespace-nowrap" style="width: 180px">
-              <Btn small class="mr-1" :aria-label="`Change ${one.name}`" @click="change(one)">Change</Btn
+            <td class="px-4 text-right whitespace-nowrap" style="width: 240px">
+              <Btn v-if="one.invited" small class="mr-1" :aria-label="`A new link for ${one.name}`" @click="again(one)">New link</Btn
+              ><Btn small class="mr-1" :aria-label="`Change ${one.name}`" @click="change(one)">Change</Btn
               ><Btn small :aria-label="`Remove ${one.name}`" @click="(clear(), (leaving = one))">Remove</Btn>
             </td>
           </tr>
@@ -109,64 +112,37 @@ function remove() {
         ></label
       >
     </div>
-    <form class="sheet mt-4 grid max-w-5xl grid-cols-3 gap-3 p-4" @submit.prevent="add">
-      <h2 class="col-span-3">Invite a person</h2>
-      <label><span class="label">Name</span><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" /></label
-      ><label
-        ><span class="label">Mail address</span
-        ><input v-model="form.mail" class="field" maxlength="200" :aria-invalid="!!wrong.mail" /></label
-      ><label
-        ><span class="label">First password, 12 characters or more</span
-        ><input
-          v-model="form.password"
-          type="password"
-          autocomplete="new-password"
-          class="field"
-          maxlength="500"
-          :aria-invalid="!!wrong.password"
-      /></label>
-      <label
-        ><span class="label">Who they are</span
-        ><select v-model="form.role" class="field" @change="form.whose = 0">
-          <option v-for="(word, key) in ROLES" :key="key" :value="key">{{ word }}</option>
-        </select></label
-      ><label v-if="form.role !== 'manager'"
-        ><span class="label">{{ form.role === 'agent' ? 'Of which supplier' : 'For which store' }}</span
-        ><select v-model.number="form.whose" class="field">
-          <option :value="0" disabled>choose</option>
-          <option v-for="one in choices" :key="one.id" :value="one.id">{{ one.name }}</option>
-        </select></label
-      >
-      <p v-if="form.role !== 'manager'" class="col-span-3 text-soft">
-        They see the purchase orders of {{ form.role === 'agent' ? 'that supplier' : 'that store' }} and nothing else: no prices, no other
-        orders. All that they do is in the log.
+    <form v-if="roles" class="sheet mt-4 max-w-5xl p-4" @submit.prevent="add">
+      <h2>Invite a person</h2>
+      <p class="mt-0.5 mb-3 text-soft">They get a link by mail, good for a week, and say a password of their own there.</p>
+      <div class="mb-3 grid grid-cols-3 gap-3">
+        <label
+          ><span class="label">Mail address</span
+          ><input v-model="form.mail" class="field" maxlength="200" :aria-invalid="!!wrong.mail" autocomplete="off" /></label
+        ><label
+          ><span class="label">Name, if you know it</span
+          ><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" autocomplete="off"
+        /></label>
+      </div>
+      <WhoFields v-model="who" :of="roles" :wrong="wrong" />
+      <p v-if="error && !changed && !leaving" role="alert" class="mt-3 text-brick">{{ error }}</p>
+      <p v-if="link" role="status" class="mt-3 rounded border border-amber bg-amber-wash px-3 py-2">
+        Hand this link over yourself; it is shown this once: <code class="font-mono break-all select-all">{{ link }}</code>
       </p>
-      <p v-if="error && !changed && !leaving" role="alert" class="col-span-3 text-brick">{{ error }}</p>
-      <div class="col-span-3"><Btn kind="main" @click="add">Invite</Btn></div>
+      <div class="mt-3"><Btn kind="main" @click="add">Invite</Btn></div>
     </form>
-    <SignIns class="mt-4 max-w-5xl" />
-    <SecondStep class="mt-4 max-w-5xl" />
+    <Roles v-if="roles" class="mt-4 max-w-5xl" :of="roles" />
     <Modal
-      v-if="changed"
+      v-if="changed && roles"
       open
       :title="`What ${changed.name} may do`"
       message="It holds at once: they are signed out everywhere, and sign in anew."
+      broad
       @close="changed = null"
     >
-      <form class="grid grid-cols-2 gap-3" @submit.prevent="keep">
-        <label
-          ><span class="label">Who they are</span
-          ><select v-model="of.role" class="field" @change="of.whose = 0">
-            <option v-for="(word, key) in ROLES" :key="key" :value="key">{{ word }}</option>
-          </select></label
-        ><label v-if="of.role !== 'manager'"
-          ><span class="label">{{ of.role === 'agent' ? 'Of which supplier' : 'For which store' }}</span
-          ><select v-model.number="of.whose" class="field">
-            <option :value="0" disabled>choose</option>
-            <option v-for="one in choicesFor(of.role)" :key="one.id" :value="one.id">{{ one.name }}</option>
-          </select></label
-        >
-        <p v-if="error" role="alert" class="col-span-2 text-brick">{{ error }}</p>
+      <form @submit.prevent="keep">
+        <WhoFields v-model="of" :of="roles" :wrong="wrong" />
+        <p v-if="error" role="alert" class="mt-3 text-brick">{{ error }}</p>
       </form>
       <p v-if="changed.second" class="mt-3 text-soft">
         {{ changed.name }} signs in with a code. Lost phone and recovery codes? Take the code away: they sign in by password until they set

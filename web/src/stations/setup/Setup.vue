@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import Pills from '@/parts/Pills.vue'
 import { live } from '@/app/live'
+import { may } from '@/app/may'
 import HouseSet from './HouseSet.vue'
 import Carriers from './Carriers.vue'
 import Limits from './Limits.vue'
@@ -13,23 +14,27 @@ import OutboxList from './OutboxList.vue'
 import Partners from './Partners.vue'
 import People from './People.vue'
 import WorldSet from './WorldSet.vue'
+import You from './You.vue'
 
 const route = useRoute()
 const router = useRouter()
 const PARTS = [
-  ['partners', 'Stores and suppliers', Partners],
-  ['carriers', 'Carrier names', Carriers],
-  ['limits', 'Limits', Limits],
-  ['ordering', 'How we order', Ordering],
-  ['mail', 'Mail to buyers', MailSet],
-  ['world', 'Practice world', WorldSet],
-  ['log', 'Log', LogList],
-  ['outbox', 'Outbox', OutboxList],
-  ['people', 'People', People],
-  ['house', 'Business', HouseSet],
+  ['partners', 'Stores and suppliers', Partners, 'settings'],
+  ['carriers', 'Carrier names', Carriers, 'settings'],
+  ['limits', 'Limits', Limits, 'settings'],
+  ['ordering', 'How we order', Ordering, 'settings'],
+  ['mail', 'Mail to buyers', MailSet, 'settings'],
+  ['world', 'Practice world', WorldSet, 'settings'],
+  ['log', 'Log', LogList, null],
+  ['outbox', 'Outbox', OutboxList, 'settings'],
+  ['people', 'People', People, 'people'],
+  ['house', 'Business', HouseSet, 'settings'],
+  ['you', 'Your sign-in', You, null],
 ] as const
-const shown = computed(() => PARTS.filter(([key]) => key !== 'world' || live.pulse.value?.practice !== false))
-const part = computed(() => PARTS.find(([key]) => key === route.params.part) ?? PARTS[0])
+const shown = computed(() =>
+  PARTS.filter(([key, , , needs]) => (key !== 'world' || live.pulse.value?.practice !== false) && (!needs || may(needs))),
+)
+const part = computed(() => shown.value.find(([key]) => key === route.params.part) ?? shown.value[0]!)
 </script>
 
 <template>

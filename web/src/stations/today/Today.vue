@@ -4,6 +4,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, take } from '@/api/client'
 import { useKeys } from '@/app/keys'
+import { limited, may } from '@/app/may'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import KeyHint from '@/parts/KeyHint.vue'
@@ -21,7 +22,10 @@ import LeftOut from '@/parts/LeftOut.vue'
 const router = useRouter()
 const asked = useQuery({ queryKey: ['today'], queryFn: () => take(api.GET('/api/v1/today')) })
 const { data, error } = asked
-const steps = useQuery({ queryKey: ['first-steps'], queryFn: () => take(api.GET('/api/v1/house/steps')) })
+const steps = useQuery({ queryKey: ['first-steps'], queryFn: () => take(api.GET('/api/v1/house/steps')), enabled: () => may('settings') })
+/** What of the house they see: its books, and how all its orders stand. */
+const books = computed(() => may('see books'))
+const whole = computed(() => may('see orders', 'see money') && !limited.value)
 const openSteps = computed(() => (steps.data.value ?? []).filter((one) => one.state === 'open' || one.state === 'later').length)
 const cursor = ref(0)
 const rows = computed(() => data.value?.alerts ?? [])
@@ -73,7 +77,7 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
 </script>
 
 <template>
-  <div class="grid h-full grid-cols-[minmax(0,1fr)_260px] min-[1180px]:grid-cols-[minmax(0,1fr)_410px]">
+  <div class="grid h-full" :class="whole ? 'grid-cols-[minmax(0,1fr)_260px] min-[1180px]:grid-cols-[minmax(0,1fr)_410px]' : ''">
     <section class="min-w-0 overflow-auto p-4.5">
       <div class="mb-3 flex items-baseline gap-3">
         <h1 class="shrink-0">
@@ -82,7 +86,7 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
               ? 'Today'
               : rows.length
                 ? `${plural(rows.length, 'thing')} ${rows.length === 1 ? 'needs' : 'need'} you`
-                : error || !steps.data.value
+                : error || (may('settings') && !steps.data.value)
                   ? 'Today'
                   : openSteps
                     ? `${plural(openSteps, 'first step')} ${openSteps === 1 ? 'is' : 'are'} open`
@@ -90,7 +94,8 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
           }}
         </h1>
         <p v-if="rows.length" class="text-soft">
-          dearest first<template v-if="number(data!.a_day) || number(data!.once)"
+          {{ may('see money') ? 'dearest first' : 'what matters most first'
+          }}<template v-if="number(data!.a_day) || number(data!.once)"
             >: <b v-if="number(data!.a_day)" class="text-ink">{{ money(data!.a_day) }} a day</b
             ><template v-if="number(data!.a_day) && number(data!.once)"> and </template
             ><b v-if="number(data!.once)" class="text-ink">{{ money(data!.once) }}{{ number(data!.a_day) ? ' once' : '' }}</b> at risk until
@@ -119,7 +124,7 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
               <tr class="h-8 border-b border-rule text-2xs text-soft">
                 <th class="px-2.5">Kind</th>
                 <th class="px-2.5">What happened</th>
-                <th class="px-2.5 text-right">At risk</th>
+                <th class="px-2.5 text-right">{{ may('see money') ? 'At risk' : '' }}</th>
                 <th class="px-2.5 text-right">Waiting</th>
                 <th class="px-2.5">Best next step</th>
               </tr>
@@ -154,7 +159,7 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
                     >
                   </td>
                   <td class="px-2.5 text-right font-semibold whitespace-nowrap">
-                    {{ number(one.at_risk) ? money(one.at_risk) + (one.per_day ? ' / day' : '') : '–' }}
+                    {{ number(one.at_risk) ? money(one.at_risk) + (one.per_day ? ' / day' : '') : may('see money') ? '–' : '' }}
                   </td>
                   <td class="px-2.5 text-right text-soft"><When :at="one.since" /></td>
                   <td class="px-2.5 whitespace-nowrap">
@@ -213,7 +218,7 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
           message="not now"
         />
       </div>
-      <div v-if="data" class="sheet mt-4 p-3.5">
+      <div v-if="data && books" class="sheet mt-4 p-3.5">
         <div class="flex justify-between">
           <h2>Profit after all costs, last 14 days</h2>
           <p class="text-soft">
@@ -224,7 +229,11 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
         <DayBars :days="data.days" />
       </div>
     </section>
-    <aside class="min-w-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="Open lines and what was done without you">
+    <aside
+      v-if="whole"
+      class="min-w-0 overflow-auto border-l border-rule bg-sheet p-4.5"
+      aria-label="Open lines and what was done without you"
+    >
       <h2>Open lines by lane</h2>
       <FlowPicture v-if="data?.flow.length" :flow="data.flow" />
       <p v-else-if="data" class="mt-2 text-soft">No order line is open.</p>
