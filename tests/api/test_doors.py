@@ -118,7 +118,9 @@ def test_another_role_holds_at_once_and_who_is_removed_is_out(house: AppState) -
     assert ada.delete(f"{path}/{number}", params={"version": row["version"]}).status_code == 200
     assert wren.get("/api/v1/mine/purchases").status_code == 401 and enter(wren, WREN).status_code == 401
     again = ada.post(path, json={"mail": WREN, "role": "mapper"})
-    assert again.status_code == 201 and "#invited=" in again.json()["link"], "the address is free again; without a mailbox the link is shown"
+    assert again.status_code == 201 and "#invited=" in again.json()["link"], (
+        "the address is free again; without a mailbox the link is shown"
+    )
 
 
 @pytest.mark.parametrize(("column", "life"), [("seen_at", sessions.IDLE), ("at", sessions.LONGEST)])

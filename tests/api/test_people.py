@@ -195,7 +195,7 @@ def test_an_act_above_a_limit_waits_for_somebody_who_may(house: House, small: Sm
     def seen(client: TestClient) -> list[str]:
         return [one["message"] for one in client.get("/api/v1/today").json()["alerts"] if one["kind"] == "Your word"]
 
-    assert len(seen(manager)) == 1 and "Tom asks for your word: 2 orders bought" in seen(manager)[0]
+    assert len(seen(manager)) == 1 and "Tom asks for your word: buy 2 orders" in seen(manager)[0]
     assert seen(buyer) == seen(other) == [], "whose own limit is no higher decides nothing"
     for client in (buyer, other):
         assert client.post(f"/api/v1/approvals/{row.id}/approve", json={}).status_code == 403

@@ -29,7 +29,7 @@ def sign_out(page: Page) -> None:
 
 def test_a_code_beside_the_password_and_the_way_back_in(app: Page, shop: tuple[Business, Served]) -> None:
     business, served = shop
-    app.goto(f"{served.address}/setup/people")
+    app.goto(f"{served.address}/setup/you")
     app.get_by_role("button", name="Set it up").click()
     phone = pyotp.TOTP(app.locator("p.select-all").inner_text().replace(" ", ""))
     app.get_by_label("The code that it shows now").fill(phone.now())

@@ -87,7 +87,7 @@ def built_in(currency: str) -> dict[str, Role]:
         Role("mapper", frozenset({P.SEE_GOODS, P.MAP}), words="maps SKUs to items, and sees no money"),
         Role(
             "claims",
-            frozenset({P.SEE_ORDERS, P.SEE_MONEY, P.SEE_GOODS, P.CLAIM}),
+            frozenset({P.SEE_ORDERS, P.SEE_MONEY, P.CLAIM}),
             usual_amount(5_000, currency),
             usual_amount(5_000, currency),
             words="follows parcels, opens and settles cases",

@@ -323,4 +323,22 @@ PURCHASE_LIVE = ("waiting", "sent", "accepted", "shipped")
 # Loads that are still to come in.
 LOAD_COMING = ("ordered", "on_the_way", "at_gate")
 
-MACHINES = (LISTING, LANE, ORDER_LINE, PURCHASE, PARCEL, SWEEP, DECISION, OUTBOX, MESSAGE, JOB, LINK, SAMPLE, REQUEST, HELD, LOAD, CLAIM, APPROVAL)
+MACHINES = (
+    LISTING,
+    LANE,
+    ORDER_LINE,
+    PURCHASE,
+    PARCEL,
+    SWEEP,
+    DECISION,
+    OUTBOX,
+    MESSAGE,
+    JOB,
+    LINK,
+    SAMPLE,
+    REQUEST,
+    HELD,
+    LOAD,
+    CLAIM,
+    APPROVAL,
+)

@@ -147,6 +147,9 @@ def _say_terms(context: Context, land: Land) -> None:
     own.greeting = "Clear skies, {name}!"
     context.session.scalars(select(Mailbox)).one().sender = "orders@dusk-and-dial.example"
     users.make_person(context, "Ines", "ines@meridian-buying.example", "practice-agent", "agent", Scope(suppliers=frozenset({ines.id})))
+    # Whom a manager has let in to help.
+    for name, role in (("Noor Vale", "mapper"), ("Bram Quill", "claims"), ("Tilda Marsh", "buyer")):
+        users.make_person(context, name, f"{name.split()[0].lower()}@dusk-and-dial.example", "practice-helper", role)
     for base in ("PLN", "EUR"):
         rate = (Decimal(POUND[land.currency]) / Decimal(POUND[base])).quantize(Decimal("0.001"))
         context.session.add(Rate(base=base, quote=land.currency, day=context.now - timedelta(days=1), nano=int(rate.scaleb(9))))

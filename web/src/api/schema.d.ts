@@ -3722,7 +3722,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Partners */
+        /**
+         * Partners
+         * @description Who is connected, and how it goes. Whoever does not have the settings in hand reads their names, kinds and states alone.
+         */
         get: operations["setup_partners"];
         put?: never;
         /**
@@ -6288,8 +6291,8 @@ export interface components {
         };
         /**
          * ApprovalOut
-         * @description reason: which limit it is above; decision: why it was refused; mine: the one who looks asked for it; decides: they may decide it.
-         *     parts: of which some may be approved alone.
+         * @description reason: which limit it is above; why: what whoever asked gave as theirs; decision: why it was refused;
+         *     mine: the one who looks asked for it; decides: they may decide it. parts: of which some may be approved alone.
          */
         ApprovalOut: {
             amount: components["schemas"]["Money"] | null;
@@ -6324,6 +6327,8 @@ export interface components {
             version: number;
             /** Who */
             who: string;
+            /** Why */
+            why: string;
         };
         /** ApprovalPart */
         ApprovalPart: {

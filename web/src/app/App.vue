@@ -23,6 +23,8 @@ type Here = Schema<'Here'>
 const route = useRoute()
 const here = ref<Here | null>(null)
 const error = ref('')
+/** Who came in by an invitation is offered a code beside the password first. */
+const offered = ref(false)
 // The house's time and counts are known before the first view is shown, so that nothing is told by a wrong clock.
 const ready = ref(false)
 const finder = ref(false)
@@ -77,7 +79,16 @@ useEventListener(signedOut, 'out', out)
       <button type="button" class="mt-3 font-semibold text-slate underline" @click="look">Try again</button>
     </div>
   </div>
-  <SignIn v-else-if="here && !here.name" :here="here" @done="arrive" />
+  <SignIn v-else-if="here && !here.name" :here="here" @done="(who, fresh) => (arrive(who), (offered = fresh && !who.must))" />
+  <div v-else-if="here && offered" class="grid h-full grid-rows-[54px_1fr]">
+    <div class="bg-asphalt" />
+    <main class="mx-auto w-full max-w-3xl pt-16">
+      <h1>You are in, {{ here.name }}</h1>
+      <p class="mt-1 mb-4 text-soft">A code beside the password keeps others out even if they learn it. Setting it up takes a minute.</p>
+      <SecondStep @done="((offered = false), look())" />
+      <button type="button" class="mt-4 font-semibold text-slate hover:underline" @click="offered = false">Not now, go to the desk</button>
+    </main>
+  </div>
   <div v-else-if="here && here.must" class="grid h-full grid-rows-[54px_1fr]">
     <div class="bg-asphalt" />
     <main class="mx-auto w-full max-w-3xl pt-16">

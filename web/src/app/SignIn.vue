@@ -6,7 +6,8 @@ import { useForm } from '@/parts/form'
 import ZoneField from '@/parts/ZoneField.vue'
 
 const props = defineProps<{ here: Schema<'Here'> }>()
-const emit = defineEmits<{ done: [here: Schema<'Here'>] }>()
+/** fresh: they came in for the first time, by an invitation. */
+const emit = defineEmits<{ done: [here: Schema<'Here'>, fresh: boolean] }>()
 const name = ref('')
 const mail = ref('')
 const password = ref('')
@@ -56,7 +57,7 @@ function turn(to: typeof step.value) {
   said.value = code.value = ''
   step.value = to
 }
-async function enter(given = { mail: mail.value, password: password.value }) {
+async function enter(given = { mail: mail.value, password: password.value }, arriving = false) {
   const first = step.value === 'first'
   // Asked for once more together with the code.
   mail.value = given.mail
@@ -68,7 +69,7 @@ async function enter(given = { mail: mail.value, password: password.value }) {
         : api.POST('/api/v1/session', { body: { ...given, code: code.value } }),
     ),
   )
-  if (done) return emit('done', done)
+  if (done) return emit('done', done, arriving)
   if (needs.value === 'code' && step.value === 'in') turn('code')
   code.value = ''
 }
@@ -84,7 +85,7 @@ async function go() {
     window.history.replaceState(null, '', window.location.pathname)
     invitation.value = ''
     turn('in')
-    await enter({ mail: of.mail, password: password.value })
+    await enter({ mail: of.mail, password: password.value }, true)
   } else if (step.value === 'anew') {
     const body = { link: link.value, password: password.value }
     const done = await send(() => take(api.POST('/api/v1/session/new-password', { body })))

@@ -13,6 +13,7 @@ from pydantic import BaseModel, Field
 from ...clock import PacedClock
 from ...connectors.errors import Denied, OutsideError
 from ...connectors.kinds import KINDS
+from ...core.permissions import EVERYTHING
 from ...core.permissions import Permission as P
 from ...data.setup import UNCALLED, Inbox, Store, Supplier
 from ...services.base.context import Context
@@ -90,6 +91,7 @@ class PartnerOut(BaseModel):
 
 
 @router.get("/setup/kinds")
+@needs()
 def kinds(number: SignedIn) -> list[KindOut]:
     return [
         KindOut(
@@ -106,7 +108,18 @@ def kinds(number: SignedIn) -> list[KindOut]:
 
 
 @router.get("/setup/partners")
+@needs()
 def partners(context: ReadContext) -> list[PartnerOut]:
+    """Who is connected, and how it goes. Whoever does not have the settings in hand reads their names, kinds and states alone."""
+    found = _partners(context)
+    if (context.allowed or EVERYTHING).may(P.SETTINGS):
+        return found
+    none = ("terms", "calls_limit", "calls_left", "calls_minute", "calls_day", "allowance_value")
+    hidden = dict.fromkeys(("address", "account", "message"), "") | dict.fromkeys(none)
+    return [one.model_copy(update=hidden) for one in found]
+
+
+def _partners(context: Context) -> list[PartnerOut]:
     links, tokens, out = rosters.links(context), rosters.with_token(context), []
     for owner in OWNERS:
         for row in rosters.of_kind(context, owner):

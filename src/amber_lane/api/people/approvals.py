@@ -26,8 +26,8 @@ class ApprovalPart(BaseModel):
 
 
 class ApprovalOut(BaseModel):
-    """reason: which limit it is above; decision: why it was refused; mine: the one who looks asked for it; decides: they may decide it.
-    parts: of which some may be approved alone."""
+    """reason: which limit it is above; why: what whoever asked gave as theirs; decision: why it was refused;
+    mine: the one who looks asked for it; decides: they may decide it. parts: of which some may be approved alone."""
 
     id: int
     version: int
@@ -37,6 +37,7 @@ class ApprovalOut(BaseModel):
     amount: Money | None
     message: str
     reason: str
+    why: str
     state: str
     decided_at: datetime | None
     decided_who: str
@@ -60,6 +61,7 @@ def all_approvals(context: ReadContext) -> list[ApprovalOut]:
             amount=None if one.amount is None else sure(one.amount, one.currency),
             message=one.message,
             reason=one.reason,
+            why=str(one.body.get("reason") or ""),
             state=one.state,
             decided_at=one.decided_at,
             decided_who=one.decided_who,

@@ -190,7 +190,7 @@ def order(context: Context, number: int, version: int | None = None) -> Inbound:
     else:
         source = context.get(Supplier, row.from_id, "supplier")
         part = Part(row.id, row.reference, row.goods + row.freight, row.currency)
-        count(context, Limit.SPEND, f"load {row.reference} bought from {source.name}", [part])
+        count(context, Limit.SPEND, f"buy load {row.reference} from {source.name}", [part])
         row.state, row.ordered_at = LOAD.step(row.state, "order"), context.now
         queue.put(context, f"supplier:{source.id}", f"load:{row.id}", row.reference, _payload(context, row, depot, lines))
         told = f"load {row.reference} bought from {source.name}, {show(row.goods + row.freight, row.currency)}"

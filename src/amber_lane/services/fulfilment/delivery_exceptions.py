@@ -325,7 +325,7 @@ def refund_lines(context: Context, lines: Sequence[OrderLine], about: str, why: 
         Part(line.id, f"{orders[line.order_id].number}, {line.title or line.sku_code}", line.total, orders[line.order_id].currency)
         for line in lines
     ]
-    count(context, Limit.REFUND, f"order {' and '.join(one.number for one in orders.values())} refunded", parts)
+    count(context, Limit.REFUND, f"refund order {' and '.join(one.number for one in orders.values())}", parts)
     for line in lines:
         step_line(line, "refund", why)
     for order in orders.values():

@@ -60,7 +60,7 @@ def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None]
         refund = RefundPayload(order=order.number, lines=tuple(refunded), reference=key)
         queue.put(context, f"store:{order.store_id}", f"order:{number}", key, refund)
     order.version += 1
-    what = f"order {order.number}: {', '.join(messages)} cancelled and refunded"
+    what = f"cancel and refund {', '.join(messages)} of order {order.number}"
     count(context, Limit.REFUND, what, [Part(order.id, order.number, paid, order.currency)])
     amount = show(paid, order.currency)
     by = "the store refunds it" if order.channel == "link" else "refund it in the store yourself"

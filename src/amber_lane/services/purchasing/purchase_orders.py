@@ -93,7 +93,7 @@ def _count(context: Context, made: Sequence[PurchaseOrder]) -> None:
         for one in made
     ]
     n = len(orders)
-    what = f"{n} orders bought" if n > 1 else f"order {next(iter(orders.values())).number} bought"
+    what = f"buy {n} orders" if n > 1 else f"buy order {next(iter(orders.values())).number}"
     person_limits.count(context, Limit.SPEND, what, parts, "orders")
 
 

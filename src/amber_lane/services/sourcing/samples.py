@@ -85,7 +85,7 @@ def order(context: Context, item_id: int, printed: Printed | None = None) -> Sam
     origin = context.get(Origin, item.origin_id, "origin")
     row = Sample(item_id=item_id, state=SAMPLE.first, ordered_at=context.now, reference=f"SAMPLE-{supplier.code}-{secrets.token_hex(4)}")
     row.cost, row.currency = _cost(context, item, origin, way), supplier.currency
-    what = f"a sample of {item.number} bought from {supplier.name}"
+    what = f"buy a sample of {item.number} from {supplier.name}"
     count(context, Limit.SPEND, what, [Part(item.id, item.number, row.cost, row.currency)])
     context.session.add(row)
     context.session.flush()

@@ -81,7 +81,7 @@ function remove() {
 <template>
   <div>
     <h1 class="mb-3">People</h1>
-    <div class="sheet max-w-5xl">
+    <div class="sheet max-w-6xl">
       <Sight :of="asked" :lines="3" />
       <table class="w-full table-fixed">
         <tbody>
@@ -112,7 +112,7 @@ function remove() {
         ></label
       >
     </div>
-    <form v-if="roles" class="sheet mt-4 max-w-5xl p-4" @submit.prevent="add">
+    <form v-if="roles" class="sheet mt-4 max-w-6xl p-4" @submit.prevent="add">
       <h2>Invite a person</h2>
       <p class="mt-0.5 mb-3 text-soft">They get a link by mail, good for a week, and say a password of their own there.</p>
       <div class="mb-3 grid grid-cols-3 gap-3">
@@ -131,7 +131,7 @@ function remove() {
       </p>
       <div class="mt-3"><Btn kind="main" @click="add">Invite</Btn></div>
     </form>
-    <Roles v-if="roles" class="mt-4 max-w-5xl" :of="roles" />
+    <Roles v-if="roles" class="mt-4 max-w-6xl" :of="roles" />
     <Modal
       v-if="changed && roles"
       open

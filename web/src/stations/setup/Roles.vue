@@ -20,7 +20,7 @@ const SHORT: Record<Permission, string> = {
   map: 'maps',
   list: 'lists',
   price: 'prices',
-  order: 'orders',
+  order: 'buys',
   claim: 'claims',
   'keep books': 'keeps books',
   settings: 'settings',
@@ -82,7 +82,9 @@ function remove() {
   const params = { path: { name: one.name }, query: { version: one.version } }
   return sendAct(() => take(api.DELETE('/api/v1/setup/roles/{name}', { params })), close)
 }
-const limitOf = (one: Money | null | undefined, role: Role) => (role.own_page ? '–' : one ? money(one) : 'any')
+/** Of whoever buys nothing and refunds nobody, no limit is told. */
+const limitOf = (one: Money | null | undefined, role: Role) =>
+  role.permissions.includes('order') || role.permissions.includes('claim') ? (one ? money(one) : 'any') : '–'
 </script>
 
 <template>

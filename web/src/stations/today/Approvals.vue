@@ -73,11 +73,12 @@ const STATES: Record<string, string> = { waiting: 'Waits', approved: 'Approved',
       @click="cursor = n"
     >
       <div class="flex items-baseline gap-3">
-        <h2 class="min-w-0 flex-1">{{ one.message }}</h2>
+        <h2 class="min-w-0 flex-1 first-letter:uppercase">{{ one.message }}</h2>
         <span class="text-soft"><When :at="one.at" /></span>
       </div>
       <p class="mt-1">
-        <b>{{ one.who }}</b> asks for it: {{ one.reason }}.
+        <b>{{ one.who }}</b> asks for it<template v-if="one.why">: {{ one.why }}</template
+        >. <span class="text-soft">{{ one.reason }}.</span>
       </p>
       <ul v-if="one.parts.length" class="mt-2 max-h-64 overflow-auto rounded border border-rule-2">
         <li v-for="part in one.parts" :key="part.id" class="border-b border-rule-2 px-3 py-1 last:border-0">
@@ -111,7 +112,7 @@ const STATES: Record<string, string> = { waiting: 'Waits', approved: 'Approved',
                 <Tag :tone="one.state === 'waiting' ? 'waits' : one.state === 'approved' ? 'good' : 'loss'">{{ STATES[one.state] }}</Tag>
               </td>
               <td class="px-2">
-                <span class="block truncate font-semibold" :title="one.message">{{ one.message }}</span><span
+                <span class="block truncate font-semibold first-letter:uppercase" :title="one.message">{{ one.message }}</span><span
                   class="block truncate text-xs text-soft"
                   >asked by {{ one.mine ? 'you' : one.who }}<template v-if="one.decided_who">, decided by {{ one.decided_who }}</template
                   ><template v-if="one.decision">: {{ one.decision }}</template></span
