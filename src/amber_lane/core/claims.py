@@ -28,6 +28,29 @@ class ClaimReason(StrEnum):
 PROVEN = frozenset({ClaimReason.damaged, ClaimReason.defective, ClaimReason.wrong_item, ClaimReason.missing, ClaimReason.not_as_described})
 
 
+# What buyers write, as parts of words: the first that is found tells what it is likely about. English alone; a person looks at it anyway.
+_SAID: tuple[tuple[ClaimReason, tuple[str, ...]], ...] = (
+    (ClaimReason.changed_mind, ("changed my mind", "no longer want", "do not want it", "would like to return", "send it back")),
+    (ClaimReason.wrong_item, ("wrong one", "wrong item", "not what i ordered", "not the one i ordered", "another colour", "another size")),
+    (ClaimReason.missing, ("missing", "not all that", "incomplete", "only got", "part of it is not")),
+    (ClaimReason.damaged, ("broken", "crack", "damaged", "smashed", "shattered", "bent", "scratch")),
+    (ClaimReason.defective, ("does not work", "doesn't work", "doesn’t work", "not working", "faulty", "stopped working", "defect")),
+    (ClaimReason.lost, ("not arrived", "nothing has arrived", "never arrived", "never came", "where is my", "has not come", "lost")),
+    (ClaimReason.late, ("late", "still waiting", "how much longer")),
+    (ClaimReason.not_as_described, ("not as described", "different from", "looks nothing like")),
+)
+
+
+def reason_in(text: str) -> ClaimReason | None:
+    """What a buyer's mail is likely about; None where it does not say so. For a form that a person fills, never for a decision.
+
+    >>> reason_in("It came today and is BROKEN"), reason_in("Thank you, all is well")
+    (<ClaimReason.damaged: 'damaged'>, None)
+    """
+    low = " ".join(text.lower().split())
+    return next((reason for reason, words in _SAID if any(word in low for word in words)), None)
+
+
 class Way(StrEnum):
     """What is done for the buyer while the supplier is asked."""
 

@@ -67,6 +67,8 @@ class Claim(Versioned):
     buyer: Mapped[str] = mapped_column(default="")
     buyer_at: Mapped[datetime | None]
     closed_at: Mapped[datetime | None]
+    # The buyer's mail that it began with.
+    letter_id: Mapped[int | None] = mapped_column(ForeignKey("letter.id"))
 
 
 class ClaimEvent(Row):

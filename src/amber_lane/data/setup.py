@@ -255,6 +255,7 @@ class Letter(Row):
     """A mail that came, each once. told: what was done with it; needs: a person must read it, until read_at.
 
     held: its files were not taken, since nothing proves who wrote it; a person may have them taken.
+    order_id: of an order that a buyer writes about; is_buyers: from the address that they ordered with; pictures: numbers of those in it.
     """
 
     __tablename__ = "letter"
@@ -273,6 +274,9 @@ class Letter(Row):
     needs: Mapped[bool]
     read_at: Mapped[datetime | None]
     held: Mapped[bool] = mapped_column(default=False)
+    order_id: Mapped[int | None] = mapped_column(ForeignKey("order.id"))
+    is_buyers: Mapped[bool] = mapped_column(default=False)
+    pictures: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class Person(Versioned):

@@ -112,9 +112,10 @@ IS_BARE: Any = text("listing.lane_id is null and listing.state in ('live', 'paus
 
 
 class Picture(Row):
-    """Our own copy of a picture, checked when it came in; the same bytes are kept once."""
+    """Our own copy of a picture, checked when it came in; the same bytes are kept once. is_evidence: it shows what came to a buyer."""
 
     __tablename__ = "picture"
+    is_evidence: Mapped[bool] = mapped_column(default=False)
     sha: Mapped[str] = mapped_column(unique=True)
     kind: Mapped[str]
     width: Mapped[int]

@@ -159,7 +159,8 @@ class Past:
         name = f"{rng.choice(FIRST)} {rng.choice(LAST)}"
         street = f"{rng.randint(1, 90)} Lantern Row"
         to = {"name": name, "address_1": street, "city": town, "region": region, "postcode": postcode, "country": land.country}
-        who = (self.number, 1, store.id, shown, name, "", "", json.dumps(to), land.country, store.currency)
+        mail = f"{name.split()[0].lower()}.{shown.lower()}@post.example"
+        who = (self.number, 1, store.id, shown, name, mail, "", json.dumps(to), land.country, store.currency)
         promised = day_ms((at + timedelta(days=7)).date())
         self.rows[Order].append((*who, to_ms(at), to_ms(at), promised, "", "past", False, "[]"))
 

@@ -81,6 +81,7 @@ def seed(house: AppState, world: str, land: Land, tell: Callable[[str], Any] = p
     _differ(house, world)
     _prepare_some(house, land)
     _claim_some(house)
+    _complain(house, world)
     tell("drawing what is printed for each order")
     printed.prepare(house)
     with house.db.writing() as s:
@@ -200,6 +201,19 @@ def _claim_some(house: AppState) -> None:
         made = [cases.open_claim(context, cases.Start(line, reason)) for line, reason in zip(lines, reasons, strict=False)]
         if made:
             cases.ask(context, made[0].id, None)
+
+
+def _complain(house: AppState, world: str) -> None:
+    """Two buyers of orders that have arrived write; from now on some do by themselves."""
+    with house.db.reading() as s:
+        arrived = select(Order).join(OrderLine, OrderLine.order_id == Order.id).where(OrderLine.state == "arrived", Order.mail != "")
+        told = list(s.scalars(arrived.order_by(Order.id.desc()).limit(12)).unique())
+        buyers = [(one.number, one.buyer, one.mail) for one in told]
+    with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
+        hand.post("/world/facts", json={"name": "complains", "value": 0.03}).raise_for_status()
+        for (number, name, sender), reason in zip(buyers[3::5], ("damaged", "missing"), strict=False):
+            ask = {"number": number, "reason": reason, "name": name, "sender": sender}
+            hand.post("/world/complain", json=ask).raise_for_status()
 
 
 def _open_alerts(context: Context, land: Land) -> None:

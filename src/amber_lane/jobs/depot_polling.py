@@ -87,7 +87,7 @@ class DepotReader:
                 pictures = self._pictures(link, one)
                 with self.db.writing(patient=True) as s:
                     context = self._context(s)
-                    kept = {name: images.keep(context, made).id for name, made in pictures}
+                    kept = {name: images.keep(context, made, is_evidence=True).id for name, made in pictures}
                     arrivals.take_state(context, one, kept)
 
     def _pictures(self, link: DepotLink, load: LoadState) -> Sequence[tuple[str, images.Made]]:

@@ -6,6 +6,7 @@ import hashlib
 import json
 import time
 from collections import deque
+from collections.abc import Callable
 from typing import Any
 
 from fastapi import HTTPException, Request, Response
@@ -113,6 +114,10 @@ def order_out(row: dict[str, Any]) -> dict[str, Any]:
     }
 
 
+# Who follows that an order has left.
+SENT: list[Callable[[World, str], None]] = []
+
+
 def fulfil(world: World, store: str, number: str, reference: str, tracking: str, carrier: str) -> None:
     """Note a parcel of an order; a store takes only carriers by the names it has for them."""
     with world.change() as db:
@@ -124,6 +129,8 @@ def fulfil(world: World, store: str, number: str, reference: str, tracking: str,
             (store, number, world.now(), reference, tracking, carrier),
         )
         db.execute("update shop_order set state = 'sent' where store = ? and number = ?", (store, number))
+        for tell in SENT:
+            tell(world, number)
 
 
 def fulfilments_of(world: World, store: str, number: str) -> list[dict[str, Any]]:

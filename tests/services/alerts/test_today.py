@@ -136,7 +136,7 @@ def refused(small: Small) -> None:
     made = small.write(lambda context: purchase_orders.send(context, [one.id]))[0]
     small.write(
         lambda context: supplier_answers.take_answer(
-            context, purchase_orders.PurchaseAnswer(made.reference, "", "refused", "out of print", None, None)
+            context, supplier_answers.PurchaseAnswer(made.reference, "", "refused", "out of print", None, None)
         )
     )
 
@@ -158,7 +158,7 @@ def sent(small: Small, number: str) -> PurchaseOrder:
     made = small.write(lambda context: purchase_orders.send(context, [one.id]))[0]
     small.write(
         lambda context: supplier_answers.take_answer(
-            context, purchase_orders.PurchaseAnswer(made.reference, "", "accepted", "", None, None)
+            context, supplier_answers.PurchaseAnswer(made.reference, "", "accepted", "", None, None)
         )
     )
     return made
@@ -168,7 +168,7 @@ def wrong_number(small: Small) -> None:
     made = sent(small, "N")
     told = Tracking("RR473124820GB", "Hill Post")
     small.write(
-        lambda context: supplier_answers.take_answer(context, purchase_orders.PurchaseAnswer(made.reference, "", "shipped", "", None, told))
+        lambda context: supplier_answers.take_answer(context, supplier_answers.PurchaseAnswer(made.reference, "", "shipped", "", None, told))
     )
 
 

@@ -34,7 +34,7 @@ def full(small: Small) -> Small:
 
     def go_on(context: Context) -> None:
         made = purchase_orders.send(context, [sent.id])
-        tracking = purchase_orders.PurchaseAnswer(made[0].reference, "N-1", "shipped", "", None, None)
+        tracking = supplier_answers.PurchaseAnswer(made[0].reference, "N-1", "shipped", "", None, None)
         supplier_answers.take_answer(context, tracking)
 
         parcel_tracking.enter_tracking(context, made[0].reference, "RR473124829GB", "Hill Post")

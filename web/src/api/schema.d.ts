@@ -724,6 +724,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/buyer-mails": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Mails
+         * @description Those that nobody has read, the oldest first.
+         */
+        get: operations["claims_all_mails"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/buyer-mails/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Mail
+         * @description One of them with what it says, and the lines of its order of which a case can be opened.
+         */
+        get: operations["claims_mail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/buyer-mails/{number}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close
+         * @description It is read, and no case comes of it.
+         */
+        post: operations["claims_close"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/claims": {
         parameters: {
             query?: never;
@@ -4683,7 +4743,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Picture */
+        /**
+         * Picture
+         * @description A picture of goods, for whoever sees those; or of what came to a buyer, for whoever sees orders.
+         */
         get: operations["shelf_picture"];
         put?: never;
         post?: never;
@@ -9580,23 +9643,53 @@ export interface components {
             /** Version */
             version: number;
         };
-        /** MailOut */
-        MailOut: {
+        /**
+         * MailLine
+         * @description case: the one that is open for it, null = none.
+         */
+        MailLine: {
+            /** Case */
+            case: number | null;
+            /** Id */
+            id: number;
+            paid: components["schemas"]["Money"];
+            /** State */
+            state: string;
+            /** Title */
+            title: string;
+            /** Units */
+            units: number;
+        };
+        /**
+         * MailRow
+         * @description is_buyers: the address is the one that they ordered with; known: whether their store told any.
+         */
+        MailRow: {
             /**
              * At
              * Format: date-time
              */
             at: string;
-            /** Body */
-            body: string;
-            /** Kind */
-            kind: string;
-            /** State */
-            state: string;
+            /** Buyer */
+            buyer: string;
+            /** Id */
+            id: number;
+            /** Is Buyers */
+            is_buyers: boolean;
+            /** Known */
+            known: boolean;
+            /** Needs */
+            needs: boolean;
+            /** Order */
+            order: string;
+            /** Order Id */
+            order_id: number;
+            /** Sender */
+            sender: string;
+            /** Store */
+            store: string;
             /** Subject */
             subject: string;
-            /** To */
-            to: string;
         };
         /** MailSeen */
         MailSeen: {
@@ -10127,6 +10220,8 @@ export interface components {
             amount?: components["schemas"]["Money"] | null;
             /** Line */
             line: number;
+            /** Mail */
+            mail?: number | null;
             reason: components["schemas"]["ClaimReason"];
             /** Units */
             units?: number | null;
@@ -10648,7 +10743,7 @@ export interface components {
              */
             made_at: string;
             /** Mails */
-            mails: components["schemas"]["MailOut"][];
+            mails: components["schemas"]["amber_lane__api__fulfilment__parcels__MailOut"][];
             /** Number */
             number: string;
             /** Order */
@@ -13659,6 +13754,39 @@ export interface components {
              * Format: date
              */
             month: string;
+        };
+        /**
+         * MailOut
+         * @description reason: what it seems to be about, '' = it does not say.
+         */
+        amber_lane__api__claims__buyer_mails__MailOut: {
+            /** Body */
+            body: string;
+            /** Lines */
+            lines: components["schemas"]["MailLine"][];
+            /** Pictures */
+            pictures: number[];
+            /** Reason */
+            reason: string;
+            row: components["schemas"]["MailRow"];
+        };
+        /** MailOut */
+        amber_lane__api__fulfilment__parcels__MailOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Body */
+            body: string;
+            /** Kind */
+            kind: string;
+            /** State */
+            state: string;
+            /** Subject */
+            subject: string;
+            /** To */
+            to: string;
         };
         /** CloseAsk */
         amber_lane__api__mapping__lanes__CloseAsk: {
@@ -17116,6 +17244,214 @@ export interface operations {
             };
             /** @description Service Unavailable */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    claims_all_mails: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailRow"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    claims_mail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["amber_lane__api__claims__buyer_mails__MailOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    claims_close: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };

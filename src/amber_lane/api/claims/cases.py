@@ -20,6 +20,7 @@ from ...data.shelf import Picture
 from ...services.base.context import Context
 from ...services.base.errors import Conflict, Invalid, NotFound
 from ...services.claims import buyer_side, cases, clock
+from ...services.inbound import buyer_letters
 from ...services.listings import images
 from ...services.mapping.scope import own_sku
 from ..deps import ReadContext, WriteContext
@@ -44,6 +45,8 @@ class OpenClaimAsk(Ask):
     wish: Literal["money", "again"] = "money"
     amount: Money | None = None
     words: Words = ""
+    # The buyer's mail that it begins with.
+    mail: Big | None = None
 
 
 class MoreAsk(ClaimVersionAsk):
@@ -255,7 +258,8 @@ def open_case(context: WriteContext, ask: OpenClaimAsk) -> Opened:
     amount = None
     if ask.amount is not None:
         amount = _amount(ask.amount, cases.known(context, ask.line).purchase.currency)
-    row = cases.open_claim(context, cases.Start(ask.line, ask.reason, ask.units, ask.wish, amount, ask.words))
+    start = cases.Start(ask.line, ask.reason, ask.units, ask.wish, amount, ask.words)
+    row = cases.open_claim(context, start) if ask.mail is None else buyer_letters.open_case(context, ask.mail, start)
     return Opened(message=f"case {row.reference} is open", id=row.id)
 
 
@@ -287,7 +291,7 @@ def more(context: WriteContext, number: Big, ask: MoreAsk) -> Done:
 @router.post("/{number}/pictures", status_code=201)
 def add_picture(made: PictureFile, context: WriteContext, number: Big) -> Done:
     """A picture that shows it; a supplier that waits for one is asked anew with it."""
-    return Done(message=_added(context, number, None, picture=images.keep(context, made)))
+    return Done(message=_added(context, number, None, picture=images.keep(context, made, is_evidence=True)))
 
 
 def _added(context: Context, number: int, version: int | None, words: str = "", picture: Picture | None = None) -> str:

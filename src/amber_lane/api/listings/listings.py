@@ -8,10 +8,11 @@ from typing import Annotated, Any
 from fastapi import Depends, Response
 from pydantic import BaseModel, Field
 
+from ...core.permissions import EVERYTHING
 from ...core.permissions import Permission as P
 from ...data.setup import UNCALLED, Store
 from ...data.shelf import Listing, Picture, Sku
-from ...services.base.errors import Conflict, Invalid
+from ...services.base.errors import Conflict, Invalid, NotFound
 from ...services.base.job_queue import start
 from ...services.catalogue.item_detail import mark_of
 from ...services.delivery import agent_leases
@@ -289,8 +290,12 @@ def add_picture(given: PictureFile, context: WriteContext, number: Big) -> Done:
 
 
 @router.get("/pictures/{number}", response_class=Response, responses=download("image/jpeg", "image/png", "image/webp"))
+@needs(limited=True)
 def picture(context: ReadContext, number: Big) -> Response:
+    """A picture of goods, for whoever sees those; or of what came to a buyer, for whoever sees orders."""
     row = context.get(Picture, number, "picture")
+    if not (context.allowed or EVERYTHING).may(P.SEE_ORDERS if row.is_evidence else P.SEE_GOODS):
+        raise NotFound(f"there is no picture {number}")
     head = {"Cache-Control": "private, max-age=86400", "Content-Security-Policy": "default-src 'none'", "X-Content-Type-Options": "nosniff"}
     return Response(row.data, media_type=row.kind, headers=head)
 

@@ -8,10 +8,11 @@ from sqlalchemy import select
 
 from ...core.currency import show
 from ...data.claims import Claim
-from ...data.orders import Order
+from ...data.orders import Order, OrderLine
 from ...data.setup import Supplier
 from ..base.context import Context
 from ..claims import cases, clock
+from ..inbound import buyer_letters
 from ..pricing.exchange_rates import HomeWorth
 from .alert import Alert, AlertKey, AlertStep, Doing, Source, acts
 
@@ -44,6 +45,24 @@ def _ask(do: Doing) -> None:
     cases.ask(do.context, int(do.alert.key.about[0]), None)
 
 
+def _buyers(context: Context) -> Iterator[Alert]:
+    """Buyers who wrote about an order."""
+    worth = HomeWorth(context)
+    for row, order in buyer_letters.to_read(context):
+        paid = sum(context.session.scalars(select(OrderLine.total).where(OrderLine.order_id == order.id)))
+        doubt = "" if row.is_buyers else "; it is not the address that they ordered with"
+        yield Alert(
+            AlertKey("buyer_letter", row.id),
+            "transit",
+            "Buyer",
+            f"{order.buyer} writes about order {order.number}: {row.subject or 'no subject'}",
+            f"{row.body[:600]}{doubt}",
+            row.at,
+            AlertStep("Read it", go=f"/transit?show=cases&mail={row.id}"),
+            worth.of(paid, order.currency),
+        )
+
+
 def _overdue(context: Context) -> Iterator[Alert]:
     """Claims whose supplier was reminded twice and says nothing, and money that was promised and has not come."""
     worth = HomeWorth(context)
@@ -67,4 +86,4 @@ def _overdue(context: Context) -> Iterator[Alert]:
         )
 
 
-SOURCES: dict[str, Source] = {"claim": _waiting, "claim_silent": _overdue}
+SOURCES: dict[str, Source] = {"claim": _waiting, "claim_silent": _overdue, "buyer_letter": _buyers}

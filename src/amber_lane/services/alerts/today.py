@@ -92,7 +92,7 @@ def counts(context: Context) -> dict[str, int]:
     out: dict[str, int] = {}
     large = sum(tally(context.session, "listings").values()) > LARGE
     waits = context.kept("today", _open_alerts, lags=large)
-    for one in (*approval_alerts.waiting(context), *(one for one in waits if sees(context, one.station))):
+    for one in (*approval_alerts.waiting(context), *(one for one in waits if is_theirs(context, one.station))):
         out[one.station] = out.get(one.station, 0) + one.count
         out["today"] = out.get("today", 0) + 1
     return out
@@ -122,14 +122,19 @@ def sees(context: Context, station: str) -> bool:
     return allowed is None or (not allowed.scope.limited and allowed.may(*SEES.get(station, {P.SETTINGS})))
 
 
+def is_theirs(context: Context, station: str) -> bool:
+    """Whether what is open at a station needs whoever acts: they see it, and may do what it takes."""
+    return sees(context, station) and (context.allowed is None or context.allowed.may(DOES.get(station, P.SETTINGS)))
+
+
 def open_for(context: Context) -> list[Alert]:
-    """What is open and whoever acts sees; what waits for their word stands first."""
-    return [*approval_alerts.waiting(context), *(one for one in open_alerts(context) if sees(context, one.station))]
+    """What is open and whoever acts can do something about; what waits for their word stands first."""
+    return [*approval_alerts.waiting(context), *(one for one in open_alerts(context) if is_theirs(context, one.station))]
 
 
 def _may_step(context: Context, station: str) -> None:
     allowed = context.allowed
-    if allowed is not None and not (sees(context, station) and allowed.may(DOES.get(station, P.SETTINGS))):
+    if allowed is not None and not is_theirs(context, station):
         raise MayNot(f"this needs somebody who may {DOES.get(station, P.SETTINGS)}; your role is {allowed.role.name}")
 
 
@@ -235,7 +240,7 @@ def done_alone(context: Context, most: int = 8) -> list[Alone]:
 def _done_alone(context: Context, most: int) -> list[Alone]:
     recent = (
         AuditEntry.who.in_(PEOPLE_FREE),
-        AuditEntry.kind.not_in(("purchase.refused", "letter.came")),
+        AuditEntry.kind.not_in(("purchase.refused", "letter.came", "letter.buyer")),
         AuditEntry.at > context.now - timedelta(days=1),
     )
     grouped = (

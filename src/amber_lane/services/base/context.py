@@ -74,7 +74,8 @@ class Context:
         """
         # Where time runs fast, a minute is not a moment: nothing is worked out anew by time alone more often than every two seconds.
         minutes = max(minutes, getattr(self.clock, "speed", 1.0) / 30)
-        return kept(self.session, name, self.now, lambda s: make(replace(self, session=s)), minutes, still, lags)
+        # What is kept is everybody's, and so is made by nobody: whoever asked first may see less than the next.
+        return kept(self.session, name, self.now, lambda s: make(replace(self, session=s, allowed=None, person=None)), minutes, still, lags)
 
     def get(self, kind: type[R], number: int, name: str) -> R:
         """A row by its number; NotFound in plain words."""

@@ -20,7 +20,7 @@ from ...core.states import CLAIM
 from ...data.claims import Claim, ClaimEvent
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.outbox import AuditEntry
-from ...data.setup import Store, Supplier
+from ...data.setup import Letter, Store, Supplier
 from ...data.shelf import Picture
 from ...data.source import Item
 from ...data.transit import ParcelLine
@@ -353,6 +353,8 @@ def undo_open(context: Context, act: AuditEntry) -> None:
         raise Conflict(f"claim {row.reference} is under way; let it go instead")
     for one in story(context, row.id):
         context.session.delete(one)
+    if row.letter_id and (letter := context.session.get(Letter, row.letter_id)):
+        letter.needs, letter.read_at = True, None
     context.session.flush()
     context.session.delete(row)
     context.session.flush()

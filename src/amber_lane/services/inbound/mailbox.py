@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
 
@@ -20,12 +21,14 @@ from ...sheets.ubl import Answer
 from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid, NotFound, UseCaseError
+from ..listings import images
 from ..purchasing import po_documents
-from . import supplier_replies
+from . import buyer_letters, supplier_replies
 
 # A mailbox that was just joined may hold years of mail: so many of the newest are read, the others are left.
 FIRST_MOST = 100
 MESSAGE_MOST = 500
+PICTURES, PICTURES_MOST = (".jpg", ".jpeg", ".png", ".webp"), 6
 
 
 def unread(context: Context, inbox: int, uids: Sequence[str]) -> list[str]:
@@ -56,16 +59,23 @@ def leave_old(context: Context, inbox: Inbox, uids: Sequence[str]) -> None:
 
 @dataclass(frozen=True)
 class OpenedMail:
-    """A mail whose files are opened. files: (name, a sheet, or what a document says, or why it is neither)."""
+    """A mail whose files are opened. files: (name, a sheet, or what a document says, or why it is neither); pictures: made anew."""
 
     mail: protocols.IncomingMail
     files: Sequence[tuple[str, bytes | list[Answer] | str]]
+    pictures: Sequence[images.Made] = ()
 
 
 def opened(mail: protocols.IncomingMail) -> OpenedMail:
     """Open a mail's sheets and documents, which may take a while, and so is done before anything is written."""
     files: list[tuple[str, bytes | list[Answer] | str]] = []
+    pictures: list[images.Made] = []
     for name, data in mail.files:
+        if name.lower().endswith(PICTURES):
+            # What is none, or as small as a signature's logo, shows nothing and is left out.
+            with suppress(Invalid):
+                pictures += [images.check(data)] if len(pictures) < PICTURES_MOST else []
+            continue
         try:
             if name.lower().endswith(".xml"):
                 files.append((name, po_documents.read(data)))
@@ -73,7 +83,7 @@ def opened(mail: protocols.IncomingMail) -> OpenedMail:
                 files.append((name, readable(data)))
         except (Invalid, NotASheet) as error:
             files.append((name, str(error)))
-    return OpenedMail(mail, files)
+    return OpenedMail(mail, files, pictures)
 
 
 def _proven(context: Context, inbox: Inbox, supplier: Supplier, mail: protocols.IncomingMail) -> bool:
@@ -112,6 +122,8 @@ def receive(context: Context, inbox: int, came: OpenedMail) -> Letter:
     if known:
         return known
     supplier = _sender(context, mail.sender)
+    if supplier is None and not mail.bounce and not mail.fault and (about := buyer_letters.find(context, mail)):
+        return buyer_letters.keep(context, inbox, came.mail, about, came.pictures)
     held = bool(supplier and came.files and not mail.bounce and not _proven(context, box, supplier, mail))
     if mail.bounce:
         message, needs = _bounced(context, mail.bounce), True
@@ -215,8 +227,9 @@ def _theirs(context: Context, supplier: Supplier, reference: str) -> PurchaseOrd
 
 
 def to_read(context: Context) -> list[tuple[Letter, str]]:
-    """Mails that a person must read, each with its supplier's name."""
-    rows = context.session.execute(select(Letter, Supplier.name).outerjoin(Supplier, Supplier.id == Letter.supplier_id).where(Letter.needs))
+    """Mails that a person must read, each with its supplier's name; those of buyers are looked at with their orders."""
+    query = select(Letter, Supplier.name).outerjoin(Supplier, Supplier.id == Letter.supplier_id)
+    rows = context.session.execute(query.where(Letter.needs, Letter.order_id.is_(None)))
     return [(row, name or row.sender or "somebody") for row, name in rows.tuples()]
 
 

@@ -77,12 +77,12 @@ def as_listing_picture(image: Image.Image) -> Made:
     return Made(out.getvalue(), "image/jpeg", image.width, image.height)
 
 
-def keep(context: Context, made: Made) -> Picture:
-    """Keep a picture; the same bytes are kept once."""
+def keep(context: Context, made: Made, is_evidence: bool = False) -> Picture:
+    """Keep a picture; the same bytes are kept once. is_evidence: it shows what came to a buyer, and is of whoever sees orders."""
     sha = hashlib.sha256(made.data).hexdigest()
     picture = context.session.scalar(select(Picture).where(Picture.sha == sha))
     if picture is None:
-        picture = Picture(sha=sha, kind=made.kind, width=made.width, height=made.height, data=made.data)
+        picture = Picture(sha=sha, kind=made.kind, width=made.width, height=made.height, data=made.data, is_evidence=is_evidence)
         context.session.add(picture)
         context.session.flush()
     return picture

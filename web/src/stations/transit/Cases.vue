@@ -10,7 +10,8 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { dayOf, money } from '@/parts/format'
 import { useRowKeys } from '@/parts/rowKeys'
-import { STATES, WAITS, casesQuery, type CaseRow } from './cases'
+import BuyerMails from './BuyerMails.vue'
+import { STATES, WAITS, casesQuery, mailsQuery, type CaseRow } from './cases'
 
 const emit = defineEmits<{ chosen: [id: number] }>()
 const route = useRoute()
@@ -31,16 +32,33 @@ watch(
 const chosen = computed(() =>
   wanted.value && !rows.value.some((one) => one.id === wanted.value) ? wanted.value : (rows.value[active.value]?.id ?? 0),
 )
-watch(chosen, (id) => emit('chosen', id), { immediate: true })
-const pills = [
+const { data: mails } = useQuery(mailsQuery())
+/** Buyers' mails stand where somebody follows one, else the cases. */
+const mailing = ref(!!route.query.mail)
+watch(
+  () => route.query.mail,
+  (mail) => mail && (mailing.value = true),
+)
+const pills = computed(() => [
   { key: 'open', label: 'Open' },
+  { key: 'mails', label: 'Buyers’ mails', count: mails.value?.length ?? 0, waits: true },
   { key: 'done', label: 'Settled and let go' },
-]
+])
+watch(
+  () => route.query.case,
+  (one) => one && (mailing.value = false),
+)
+watch([chosen, mailing], ([id]) => emit('chosen', mailing.value ? 0 : id), { immediate: true })
+function turn(key: string) {
+  mailing.value = key === 'mails'
+  if (key !== 'mails') show.value = key as 'open' | 'done'
+}
 </script>
 
 <template>
-  <Pills :options="pills" :chosen="show" label="Which cases" @choose="show = $event as 'open' | 'done'" />
-  <div class="sheet min-h-0 flex-1 overflow-auto">
+  <Pills :options="pills" :chosen="mailing ? 'mails' : show" label="Which cases" @choose="turn" />
+  <BuyerMails v-if="mailing" @opened="turn('open')" />
+  <div v-else class="sheet min-h-0 flex-1 overflow-auto">
     <Sight
       :of="asked"
       :lines="6"

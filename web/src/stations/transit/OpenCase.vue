@@ -11,16 +11,17 @@ import { money } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import { REASONS, canClaimQuery } from './cases'
 
-const props = defineProps<{ line: number; reason?: string }>()
+/** mail: the buyer's mail that it begins with; words: what they wrote. */
+const props = defineProps<{ line: number; reason?: string; mail?: number; words?: string }>()
 const emit = defineEmits<{ close: [] }>()
 const router = useRouter()
 const asked = useQuery(canClaimQuery(props.line))
 const known = asked.data
-const reason = ref(props.reason ?? 'lost')
+const reason = ref(props.reason || 'lost')
 const units = ref<number | null>(null)
 const wish = ref<'money' | 'again'>('money')
 const amount = ref('')
-const words = ref('')
+const words = ref(props.words ?? '')
 const { error, wrong, busy, send } = useForm()
 const full = computed(() => known.value?.paid)
 async function save() {
@@ -37,6 +38,7 @@ async function save() {
               ? { amount: amount.value.trim().replace(',', '.'), currency: full.value.currency }
               : null,
           words: words.value,
+          mail: props.mail ?? null,
         },
       }),
     ),

@@ -5,6 +5,7 @@ import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
 import { useKeys } from '@/app/keys'
+import { limited, may } from '@/app/may'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DataTable, { type Column } from '@/parts/DataTable.vue'
@@ -24,7 +25,8 @@ import ParcelBench from './ParcelBench.vue'
 
 type Row = Schema<'ParcelRow'>
 const STATES: Record<string, string> = { road: 'state:label,moving', trouble: '', arrived: 'state:delivered' }
-const view = computed(() => text('show') || 'road')
+/** Whoever is limited to some stores or suppliers has their cases here, and not the parcels of all. */
+const view = computed(() => (limited.value ? 'cases' : text('show') || 'road'))
 const { ask, set, sort, text, sheet } = useAsk(
   () => (text('words') && !text('show') ? '' : (STATES[text('show') || 'road'] ?? '')),
   () => ({
@@ -33,7 +35,11 @@ const { ask, set, sort, text, sheet } = useAsk(
     down: text('show') === 'arrived',
   }),
 )
-const { data: standing } = useQuery({ queryKey: ['transit-standing'], queryFn: () => take(api.GET('/api/v1/transit/standing')) })
+const { data: standing } = useQuery({
+  queryKey: ['transit-standing'],
+  queryFn: () => take(api.GET('/api/v1/transit/standing')),
+  enabled: () => !limited.value,
+})
 const pills = computed(() => {
   const s = standing.value
   return [
@@ -75,10 +81,12 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
           :words="ask.words"
           label="Number, order or buyer"
           @change="set({ words: $event })"
-        /><Btn @click="askNow">Ask carriers now</Btn><Btn @click="bring = true">Import numbers</Btn
-        ><SheetOut :csv="sheet('parcels', 'csv')" :xlsx="sheet('parcels', 'xlsx')" />
+        /><template v-if="!limited"
+          ><Btn v-if="may('claim')" @click="askNow">Ask carriers now</Btn><Btn v-if="may('order')" @click="bring = true">Import numbers</Btn
+          ><SheetOut :csv="sheet('parcels', 'csv')" :xlsx="sheet('parcels', 'xlsx')"
+        /></template>
       </div>
-      <Pills :pending="!standing" :options="pills" :chosen="view" label="Which parcels" @choose="set({ show: $event })" />
+      <Pills v-if="!limited" :pending="!standing" :options="pills" :chosen="view" label="Which parcels" @choose="set({ show: $event })" />
       <Numbers v-if="view === 'numbers'" />
       <Cases v-else-if="view === 'cases'" @chosen="theCase = $event" />
       <DataTable

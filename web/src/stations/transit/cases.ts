@@ -13,6 +13,11 @@ export const caseQuery = (number: number) => ({
   queryFn: () => take(api.GET('/api/v1/claims/{number}', { params: { path: { number } } })),
   enabled: number > 0,
 })
+export const mailsQuery = () => ({ queryKey: ['buyer-mails'], queryFn: () => take(api.GET('/api/v1/buyer-mails')) })
+export const mailQuery = (number: number) => ({
+  queryKey: ['buyer-mails', number],
+  queryFn: () => take(api.GET('/api/v1/buyer-mails/{number}', { params: { path: { number } } })),
+})
 export const canClaimQuery = (line: number) => ({
   queryKey: ['claims', 'line', line],
   queryFn: () => take(api.GET('/api/v1/claims/lines/{number}', { params: { path: { number: line } } })),
