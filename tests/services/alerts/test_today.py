@@ -168,7 +168,9 @@ def wrong_number(small: Small) -> None:
     made = sent(small, "N")
     told = Tracking("RR473124820GB", "Hill Post")
     small.write(
-        lambda context: supplier_answers.take_answer(context, supplier_answers.PurchaseAnswer(made.reference, "", "shipped", "", None, told))
+        lambda context: supplier_answers.take_answer(
+            context, supplier_answers.PurchaseAnswer(made.reference, "", "shipped", "", None, told)
+        )
     )
 
 
