@@ -70,6 +70,15 @@ def unit_contribution(earned: Ints, units: Ints, planned: Floats) -> Floats:
     return out
 
 
+def usual_share(bad: int, count: int) -> float:
+    """The share of a kind that is bad, where little was seen a little more than that.
+
+    >>> round(usual_share(24, 2000), 4)
+    0.0122
+    """
+    return (bad + 0.5) / (count + 1.0)
+
+
 def surely_worse(bad: Ints, count: Ints, kind_bad: int, kind_count: int) -> Bools:
     """Which items' rate is above 1.5 times their kind's with a probability of 0.95.
 
@@ -78,7 +87,7 @@ def surely_worse(bad: Ints, count: Ints, kind_bad: int, kind_count: int) -> Bool
     """
     from scipy.special import betainc
 
-    usual = (kind_bad + 0.5) / (kind_count + 1.0)
+    usual = usual_share(kind_bad, kind_count)
     weight = min(8.0, kind_count + 1.0)
     a, b = weight * usual + bad, weight * (1 - usual) + count - bad
     out: Bools = 1.0 - betainc(a, b, min(WORSE_TIMES * usual, 1.0)) >= WORSE_SURE

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 
 from amber_lane.connectors.claim_protocol import ClaimAnswer
 from amber_lane.connectors.protocols import PurchaseAnswer, Tracking
@@ -22,7 +22,7 @@ from amber_lane.services.alerts import today
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.books import statements
 from amber_lane.services.books.statements import StatementLine
-from amber_lane.services.claims import buyer_side, cases, clock
+from amber_lane.services.claims import buyer_side, cases, clock, item_rates
 from amber_lane.services.claims.cases import Start
 from amber_lane.services.purchasing import purchase_orders, supplier_answers
 
@@ -174,3 +174,35 @@ def test_a_letter_names_the_goods_of_its_own_line(small: Small) -> None:
                 select(Item.number).join(PurchaseLine, PurchaseLine.item_id == Item.id).where(PurchaseLine.order_line_id == line.id)
             )
         assert f"1 × {bought} " in text
+
+
+def test_an_item_that_comes_broken_surely_more_often_is_told_and_its_lanes_are_shut(small: Small) -> None:
+    """Of S-1's item 5 of 12 came broken, of S-2's 1 of 18: the one is told, the other is chance."""
+    small.respond()
+    numbers = {"S-1": range(12), "S-2": range(12, 30)}
+    ids = [small.order(f"N-{n}", (sku, 1, 2000)).id for sku, of in numbers.items() for n in of]
+    small.write(lambda c: purchase_orders.send(c, ids))
+    small.write(lambda c: c.session.execute(update(PurchaseOrder).values(state="shipped")))
+    lines = {sku: small.all(select(OrderLine.id).where(OrderLine.sku_code == sku).order_by(OrderLine.id)) for sku in numbers}
+
+    def claim(line: int, reason: ClaimReason) -> None:
+        small.write(lambda c: cases.open_claim(c, Start(line, reason)))
+
+    claim(lines["S-2"][0], ClaimReason.damaged)
+    for line in lines["S-1"][:2]:
+        claim(line, ClaimReason.damaged)
+    # What the carrier lost says nothing of the item.
+    for line in lines["S-1"][6:10]:
+        claim(line, ClaimReason.lost)
+    assert small.write(item_rates.worse) == [], "two are not enough"
+    for line in lines["S-1"][2:5]:
+        claim(line, ClaimReason.defective)
+    (found,) = small.write(item_rates.worse)
+    assert (found.item.number, found.bad, found.count) == ("I-1", 5, 12) and found.lanes == [small.lane(1).id] and found.spared == 0
+    alert = next(one for one in small.write(today.open_alerts) if one.kind == "Broken")
+    assert (
+        "5 of 12" in alert.message and alert.per_day and alert.station == "lanes" and "1 of their SKUs have no other lane" in alert.reason
+    )
+    told = small.write(lambda c: today.do_step(c, alert.key))
+    assert told == "1 lane to I-1 shut" and small.lane(1).state == "shut" and small.write(item_rates.worse) == []
+    assert small.lane(2).state != "shut"

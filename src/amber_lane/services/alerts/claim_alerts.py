@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from urllib.parse import quote
 
 from sqlalchemy import select
 
@@ -11,7 +12,7 @@ from ...data.claims import Claim
 from ...data.orders import Order, OrderLine
 from ...data.setup import Supplier
 from ..base.context import Context
-from ..claims import cases, clock
+from ..claims import cases, clock, item_rates
 from ..inbound import buyer_letters
 from ..pricing.exchange_rates import HomeWorth
 from .alert import Alert, AlertKey, AlertStep, Doing, Source, acts
@@ -86,4 +87,31 @@ def _overdue(context: Context) -> Iterator[Alert]:
         )
 
 
-SOURCES: dict[str, Source] = {"claim": _waiting, "claim_silent": _overdue, "buyer_letter": _buyers}
+def _worse(context: Context) -> Iterator[Alert]:
+    """Items of which surely more come broken or wrong than of others of their kind."""
+    for one in item_rates.worse(context):
+        kind = f"of {one.item.category}" if one.item.category else "of others"
+        n = len(one.lanes)
+        bare, share = n - one.spared, f"{100 * one.usual:.1f} %"
+        spares = f"{bare} of their SKUs have no other lane, and show nothing then" if bare else "their spares take over"
+        yield Alert(
+            AlertKey("worse_item", one.item.id, one.bad, one.count),
+            "lanes",
+            "Broken",
+            f"{one.bad} of {one.count} {one.item.title} ({one.supplier.name}) came broken or wrong; usual {kind} is {share}",
+            f"claims of the last {item_rates.WINDOW} days, hardly by chance; where its lanes are shut, {spares}",
+            one.since,
+            AlertStep(f"Shut {'its lane' if n == 1 else f'its {n} lanes'}", act=True),
+            one.a_day,
+            True,
+            "loss",
+            other=AlertStep("See its lanes", go=f"/lanes?view=settled&words={quote(one.item.number)}"),
+        )
+
+
+@acts("worse_item")
+def _shut(do: Doing) -> str:
+    return item_rates.shut(do.context, int(do.alert.key.about[0]))
+
+
+SOURCES: dict[str, Source] = {"claim": _waiting, "claim_silent": _overdue, "buyer_letter": _buyers, "worse_item": _worse}
