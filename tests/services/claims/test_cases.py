@@ -10,6 +10,8 @@ from sqlalchemy import func, select, update
 from amber_lane.connectors.claim_protocol import ClaimAnswer
 from amber_lane.connectors.protocols import PurchaseAnswer, Tracking
 from amber_lane.core.claims import ClaimReason, Way
+from amber_lane.core.currency import show
+from amber_lane.core.states import NotAllowed
 from amber_lane.data.books import JournalEntry
 from amber_lane.data.claims import Claim, ClaimEvent
 from amber_lane.data.orders import FillPlan, OrderLine, PurchaseLine, PurchaseOrder
@@ -22,7 +24,7 @@ from amber_lane.services.alerts import today
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.books import statements
 from amber_lane.services.books.statements import StatementLine
-from amber_lane.services.claims import buyer_side, cases, clock, item_rates
+from amber_lane.services.claims import buyer_side, cases, clock, item_rates, letters
 from amber_lane.services.claims.cases import Start
 from amber_lane.services.purchasing import purchase_orders, supplier_answers
 
@@ -169,7 +171,7 @@ def test_a_letter_names_the_goods_of_its_own_line(small: Small) -> None:
     for line in small.all(select(OrderLine).order_by(OrderLine.id)):
         row = small.write(lambda c, line=line: cases.open_claim(c, Start(line.id, ClaimReason.damaged)))
         with small.db.reading() as s:
-            _, text = cases.letter(small.context(s), row, s.get(Supplier, row.supplier_id))
+            _, text = letters.of_one(small.context(s), row, s.get(Supplier, row.supplier_id))
             bought = s.scalar(
                 select(Item.number).join(PurchaseLine, PurchaseLine.item_id == Item.id).where(PurchaseLine.order_line_id == line.id)
             )
@@ -206,3 +208,26 @@ def test_an_item_that_comes_broken_surely_more_often_is_told_and_its_lanes_are_s
     told = small.write(lambda c: today.do_step(c, alert.key))
     assert told == "1 lane to I-1 shut" and small.lane(1).state == "shut" and small.write(item_rates.worse) == []
     assert small.lane(2).state != "shut"
+
+
+def test_many_are_claimed_in_one_mail_and_each_is_answered_by_its_number(sold: Small) -> None:
+    more = [sold.order(f"N-{n}", ("S-2", 1, 2000)).id for n in range(2, 4)]
+    sold.write(lambda c: purchase_orders.send(c, more))
+    sold.write(lambda c: c.session.execute(update(PurchaseOrder).values(state="shipped")))
+    lines = sold.all(select(OrderLine.id).order_by(OrderLine.id))
+    rows = [sold.write(lambda c, line=line: cases.open_claim(c, Start(line, ClaimReason.damaged))) for line in lines]
+    sold.write(lambda c: cases.drop(c, rows[0].id, None, "not worth it"))
+    before = len(sold.all(select(Outbox).where(Outbox.kind == "mail")))
+    n, left = sold.write(lambda c: cases.ask_many(c, [row.id for row in rows] + [rows[1].id]))
+    assert n == 2 and len(left) == 1 and left[0].endswith("it is dropped")
+    mails = sold.all(select(Outbox).where(Outbox.kind == "mail").order_by(Outbox.id))[before:]
+    assert len(mails) == 1 and mails[0].body["to"] == "claims@supply.example"
+    text = mails[0].body["body"]
+    assert all(text.count(row.reference) == 1 for row in rows[1:]) and rows[0].reference not in text
+    assert f"In all: {show(rows[1].amount + rows[2].amount, 'GBP')}." in text
+    asked = sold.all(select(Claim).where(Claim.id != rows[0].id).order_by(Claim.id))
+    assert {row.state for row in asked} == {"asked"} and all(row.due for row in asked)
+    sold.write(lambda c: cases.take_answer(c, ClaimAnswer(asked[0].reference, "paid", "", "", asked[0].amount, "GBP")))
+    assert [row.state for row in sold.all(select(Claim).order_by(Claim.id))] == ["dropped", "settled", "asked"]
+    with pytest.raises(NotAllowed):
+        sold.write(lambda c: cases.ask(c, asked[1].id, None))

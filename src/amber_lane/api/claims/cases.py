@@ -5,28 +5,31 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Literal
 
+from fastapi import Response
 from pydantic import BaseModel, Field
 
 from ...connectors.claim_protocol import ClaimAnswer
 from ...connectors.kinds import TAKE_CLAIMS
 from ...connectors.protocols import Tracking
 from ...core.claims import ClaimReason, Way
-from ...core.currency import parse_money
+from ...core.currency import parse_money, plain
 from ...core.permissions import Permission as P
 from ...data.claims import Claim
 from ...data.orders import Order, OrderLine, PurchaseOrder
 from ...data.setup import Store, Supplier
 from ...data.shelf import Picture
+from ...services.base import house_days
 from ...services.base.context import Context
 from ...services.base.errors import Conflict, Invalid, NotFound
-from ...services.claims import buyer_side, cases, clock
+from ...services.claims import buyer_side, cases, clock, letters
 from ...services.inbound import buyer_letters
 from ...services.listings import images
 from ...services.mapping.scope import own_sku
 from ..deps import ReadContext, WriteContext
 from ..files import PictureFile
 from ..guard import GuardedRouter
-from ..schemas import Ask, Big, Done, Money, money, sure
+from ..imports.sheets import as_file
+from ..schemas import SHEET, Ask, Big, Done, Form, Money, money, sure
 
 router = GuardedRouter("/claims", tags=["claims"], read=(P.SEE_ORDERS, P.SEE_MONEY), write=(P.CLAIM,), limited=True)
 Words = Annotated[str, Field(max_length=2000)]
@@ -227,7 +230,7 @@ def case(context: ReadContext, number: Big) -> ClaimOut:
         their_number=row.their_number,
         reminded=row.reminded,
         by=by,
-        letter="" if by else "\n\n".join(cases.letter(context, row, supplier)),
+        letter="" if by else "\n\n".join(letters.of_one(context, row, supplier)),
         chance=round(float(found.record.chance), 3),
         share=round(float(found.record.share), 3),
         answers=found.record.paid + found.record.refused,
@@ -270,6 +273,44 @@ def _amount(given: Money, currency: str) -> int:
         return parse_money(given.amount, currency)
     except ValueError as error:
         raise Invalid(str(error), {"amount": str(error)}) from error
+
+
+class ManyClaimsAsk(Ask):
+    claims: list[Big] = Field(min_length=1, max_length=500)
+
+
+@router.post("/ask-many")
+def ask_many(context: WriteContext, ask: ManyClaimsAsk) -> Done:
+    """Ask for many at once: who is written to gets one mail over all of theirs."""
+    for number in ask.claims:
+        buyer_side.own(context, number)
+    n, left = cases.ask_many(context, ask.claims)
+    if not n:
+        raise Conflict(left[0] if left else "none of these can be asked for")
+    more = f"; {len(left)} {'was' if len(left) == 1 else 'were'} not, the first: {left[0]}" if left else ""
+    return Done(message=f"{n} claim{'' if n == 1 else 's'} asked for{more}", count=n)
+
+
+SHEET_HEADER = (
+    "case", "order", "store", "supplier", "purchase_order", "title", "units", "what_is_wrong", "state", "waits_for", "opened", "until",
+    "asked_for", "came_back", "currency", "their_number", "answer",
+)  # fmt: skip
+
+
+@router.get("/sheet.{form}", response_class=Response, responses=SHEET)
+def cases_sheet(context: ReadContext, form: Form, show: Literal["open", "done", "all"] = "open") -> Response:
+    """The cases of a view as a table."""
+    rows = []
+    for one in buyer_side.listed(context, show, most=100_000):
+        row = _row(context, one)
+        purchase = context.get(PurchaseOrder, one.purchase_id, "purchase order").reference
+        rows.append([
+            row.reference, row.order, row.store, row.supplier, purchase, row.title, row.units, row.reason, row.state, row.waits_for,
+            house_days.day_of(context, row.opened_at).isoformat(), row.until.isoformat() if row.until else "",
+            plain(one.amount, one.currency) if one.wish == "money" else "a new one", plain(one.came_back, one.currency), one.currency,
+            one.their_number, one.answer,
+        ])  # fmt: skip
+    return as_file("cases", form, SHEET_HEADER, rows)
 
 
 @router.post("/{number}/ask")

@@ -22,29 +22,18 @@ from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.outbox import AuditEntry
 from ...data.setup import Letter, Store, Supplier
 from ...data.shelf import Picture
-from ...data.source import Item
 from ...data.transit import ParcelLine
 from ..base import house_days, undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..fulfilment.parcel_tracking import take_tracking
 from ..outbox import queue
+from . import letters
+from .letters import WORDS
 
 # A supplier has so many days to answer; after a reminder so many more.
 ANSWER_DAYS, MORE_DAYS = 7, 3
 PICTURES_MOST = 8
-WORDS = {
-    ClaimReason.no_number: "no tracking number",
-    ClaimReason.no_movement: "the parcel does not move",
-    ClaimReason.lost: "lost",
-    ClaimReason.late: "late",
-    ClaimReason.damaged: "damaged",
-    ClaimReason.defective: "defective",
-    ClaimReason.wrong_item: "wrong item",
-    ClaimReason.missing: "item missing",
-    ClaimReason.not_as_described: "not as described",
-    ClaimReason.changed_mind: "the buyer changed their mind",
-}
 # Purchases whose goods a supplier owes us.
 CLAIMABLE = ("sent", "accepted", "shipped")
 
@@ -176,23 +165,71 @@ def story(context: Context, number: int) -> Sequence[ClaimEvent]:
 def ask(context: Context, number: int, version: int | None) -> Claim:
     """Ask the supplier: by its interface or by mail, once; where neither is there, a person writes."""
     row = context.get_version(Claim, number, version, "claim")
+    if fault := _not_to_ask(row):
+        raise Conflict(fault)
+    supplier = context.get(Supplier, row.supplier_id, "supplier")
+    _asked(context, row)
+    _told(context, row, supplier, _send(context, row, supplier))
+    return row
+
+
+def _not_to_ask(row: Claim) -> str:
+    """Why a supplier is not to be asked for it; '' = it may be."""
     if row.wish == "again" and row.buyer in ("refund", "again"):
         done = "is refunded" if row.buyer == "refund" else "gets a new one"
-        raise Conflict(f"the buyer {done} already, so no other is wanted: let this case go and open one for money")
-    supplier = context.get(Supplier, row.supplier_id, "supplier")
-    row.state = CLAIM.step(row.state, "ask")
-    how = _send(context, row, supplier)
-    wish = show(row.amount, row.currency) if row.wish == "money" else "a new one"
-    note(context, row, "ask", f"{supplier.name} asked for {wish}, {how}")
-    context.log("claim.ask", row.reference, f"{supplier.name} asked for {wish}: {WORDS[ClaimReason(row.reason)]}")
-    return row
+        return f"the buyer {done} already, so no other is wanted: let this case go and open one for money"
+    return ""
+
+
+def _asked(context: Context, row: Claim) -> None:
+    """From now on the supplier has its time to answer."""
+    row.state, row.asked_at, row.answered_at = CLAIM.step(row.state, "ask"), context.now, None
+    row.due = house_days.today(context) + timedelta(days=ANSWER_DAYS)
+    context.session.flush()
+
+
+def _told(context: Context, row: Claim, supplier: Supplier, how: str) -> None:
+    note(context, row, "ask", f"{supplier.name} asked for {_wish(row)}, {how}")
+    context.log("claim.ask", row.reference, f"{supplier.name} asked for {_wish(row)}: {WORDS[ClaimReason(row.reason)]}")
+
+
+def _wish(row: Claim) -> str:
+    return show(row.amount, row.currency) if row.wish == "money" else "a new one"
+
+
+def ask_many(context: Context, numbers: Sequence[int]) -> tuple[int, list[str]]:
+    """Ask for many claims at once: a supplier by mail gets one mail over all of its lines, one with an interface each of them. Returns how
+    many were asked, and why the others were not."""
+    able: dict[int, list[Claim]] = {}
+    left: list[str] = []
+    for number in dict.fromkeys(numbers):
+        row = context.get(Claim, number, "claim")
+        fault = _not_to_ask(row) or ("" if row.state in CLAIM.sources("ask") else f"it is {row.state}")
+        if fault:
+            left.append(f"{row.reference}: {fault}")
+        else:
+            able.setdefault(row.supplier_id, []).append(row)
+    for number, rows in able.items():
+        supplier = context.get(Supplier, number, "supplier")
+        together = len(rows) > 1 and supplier.kind not in TAKE_CLAIMS and "@" in supplier.mail
+        if not together:
+            for row in rows:
+                ask(context, row.id, None)
+            continue
+        subject, body = letters.of_many(context, rows, supplier)
+        for row in rows:
+            row.version += 1
+            _asked(context, row)
+        key = f"claims-{rows[0].reference}-{len(rows)}-{rows[0].version}"
+        sent = queue.mail(context, key, f"claim:{rows[0].id}", supplier.mail, subject, body, supplier=supplier.id)
+        how = f"by {'one mail' if sent else 'hand: copy the text and send it yourself'} with {len(rows) - 1} more"
+        for row in rows:
+            _told(context, row, supplier, how)
+    return sum(map(len, able.values())), left
 
 
 def _send(context: Context, row: Claim, supplier: Supplier) -> str:
     """The claim's row in the outbox, in the transaction that decided it. Returns by which road."""
-    row.asked_at, row.answered_at = context.now, None
-    row.due = house_days.today(context) + timedelta(days=ANSWER_DAYS)
-    context.session.flush()
     key = f"claim-{row.reference}-{row.version}"
     if supplier.kind in TAKE_CLAIMS:
         bought = context.session.scalars(
@@ -205,32 +242,10 @@ def _send(context: Context, row: Claim, supplier: Supplier) -> str:
         )  # fmt: skip
         queue.put(context, f"supplier:{supplier.id}", f"claim:{row.id}", key, payload)
         return "by its interface"
-    subject, body = letter(context, row, supplier)
+    subject, body = letters.of_one(context, row, supplier)
     if "@" in supplier.mail and queue.mail(context, key, f"claim:{row.id}", supplier.mail, subject, body, supplier=supplier.id):
         return f"by mail to {supplier.mail}"
     return "by hand: copy the text and send it yourself"
-
-
-def letter(context: Context, row: Claim, supplier: Supplier) -> tuple[str, str]:
-    """Subject and text of a claim to a supplier that takes none by its interface."""
-    purchase, line = context.get(PurchaseOrder, row.purchase_id, "purchase order"), context.get(OrderLine, row.order_line_id, "order line")
-    bought = context.session.scalars(
-        select(Item)
-        .join(PurchaseLine, PurchaseLine.item_id == Item.id)
-        .where(PurchaseLine.purchase_id == purchase.id, PurchaseLine.order_line_id == row.order_line_id)
-    ).first()
-    what = f"{row.units} × {bought.number if bought else line.sku_code} {bought.title if bought else line.title}"
-    wish = f"Please pay back {show(row.amount, row.currency)}." if row.wish == "money" else "Please send it once more, at no cost."
-    lines = [
-        f"Hello {supplier.name},",
-        "",
-        f"of our order {purchase.reference}: {what}: {WORDS[ClaimReason(row.reason)]}.",
-        row.words,
-        wish,
-    ]
-    if row.evidence:
-        lines.append(f"{len(row.evidence)} pictures are kept here; we send them on request.")
-    return f"Claim {row.reference} for {purchase.reference}", "\n".join(one for one in lines if one or one == "") + "\n"
 
 
 def add(context: Context, number: int, version: int | None, words: str = "", picture: Picture | None = None) -> Claim:

@@ -12,7 +12,8 @@ from ...data.setup import Supplier
 from ..base import house_days
 from ..base.context import Context
 from ..outbox import queue
-from .cases import MORE_DAYS, WORDS, letter, note
+from . import letters
+from .cases import MORE_DAYS, WORDS, note
 
 REMINDERS = 2
 
@@ -27,7 +28,7 @@ def remind(context: Context) -> int:
         supplier = context.get(Supplier, row.supplier_id, "supplier")
         row.reminded, row.due = row.reminded + 1, today + timedelta(days=MORE_DAYS)
         row.version += 1
-        subject, body = letter(context, row, supplier)
+        subject, body = letters.of_one(context, row, supplier)
         key = f"claim-remind-{row.reference}-{row.reminded}"
         mailed = "@" in supplier.mail and queue.mail(
             context, key, f"claim:{row.id}", supplier.mail, f"Reminder: {subject}", body, supplier=supplier.id

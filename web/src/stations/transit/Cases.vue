@@ -3,6 +3,10 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
+import { api, take } from '@/api/client'
+import { may } from '@/app/may'
+import { act } from '@/app/messages'
+import Btn from '@/parts/Btn.vue'
 import Pills from '@/parts/Pills.vue'
 import RowTable from '@/parts/RowTable.vue'
 import Sight from '@/parts/Sight.vue'
@@ -39,6 +43,11 @@ watch(
   () => route.query.mail,
   (mail) => mail && (mailing.value = true),
 )
+/** Those that nobody has asked for yet: asked at once, in one mail to each supplier that is written to. */
+const unasked = computed(() =>
+  show.value === 'open' && may('claim') ? rows.value.filter((one) => one.state === 'open').map((one) => one.id) : [],
+)
+const askAll = () => void act(() => take(api.POST('/api/v1/claims/ask-many', { body: { claims: unasked.value } })))
 const pills = computed(() => [
   { key: 'open', label: 'Open' },
   { key: 'mails', label: 'Buyers’ mails', count: mails.value?.length ?? 0, waits: true },
@@ -56,7 +65,12 @@ function turn(key: string) {
 </script>
 
 <template>
-  <Pills :options="pills" :chosen="mailing ? 'mails' : show" label="Which cases" @choose="turn" />
+  <div class="flex items-center gap-3">
+    <Pills :options="pills" :chosen="mailing ? 'mails' : show" label="Which cases" @choose="turn" />
+    <Btn v-if="unasked.length > 1 && !mailing" small class="ml-auto" @click="askAll"
+      >Ask for all {{ unasked.length }} that are not asked yet</Btn
+    >
+  </div>
   <BuyerMails v-if="mailing" @opened="turn('open')" />
   <div v-else class="sheet min-h-0 flex-1 overflow-auto">
     <Sight

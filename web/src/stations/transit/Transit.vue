@@ -83,8 +83,8 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
           @change="set({ words: $event })"
         /><template v-if="!limited"
           ><Btn v-if="may('claim')" @click="askNow">Ask carriers now</Btn><Btn v-if="may('order')" @click="bring = true">Import numbers</Btn
-          ><SheetOut :csv="sheet('parcels', 'csv')" :xlsx="sheet('parcels', 'xlsx')"
-        /></template>
+          ><SheetOut v-if="view !== 'cases'" :csv="sheet('parcels', 'csv')" :xlsx="sheet('parcels', 'xlsx')" /></template
+        ><SheetOut v-if="view === 'cases'" csv="api/v1/claims/sheet.csv" xlsx="api/v1/claims/sheet.xlsx" />
       </div>
       <Pills v-if="!limited" :pending="!standing" :options="pills" :chosen="view" label="Which parcels" @choose="set({ show: $event })" />
       <Numbers v-if="view === 'numbers'" />
