@@ -145,11 +145,17 @@ def test_a_mapper_settles_the_queue_and_sees_no_money(house: House, small: Small
         assert not re.search(r"[£€$¥]\s?\d|\d\s?GBP|\"amount\"", text), path
     acts = get("/acts")["rows"]
     assert {one["who"] for one in acts} == {"Mapper"}, "what others did is not theirs to read"
+    # What is counted of their work they see themselves, to the same figures.
+    mine = mapper.get("/api/v1/my-work").json()
+    person = next(one for one in manager.get("/api/v1/setup/people").json() if one["name"] == "Mapper")
+    assert mine == manager.get(f"/api/v1/setup/people/{person['id']}/work").json() | {}
+    assert [(one["acts"], one["count"], one["undone"]) for one in mine["rows"]] == [(1, 1, 0)] and mine["lanes_opened"] == 1
     # Their own act they take back; a manager's they do not.
     closed = manager.get("/api/v1/acts", params={"filters": "kind:lane.close"}).json()["rows"][0]
     assert mapper.post(f"/api/v1/acts/{closed['id']}/undo").status_code == 403
     opened = next(one for one in acts if one["undo"] == "open")
     assert mapper.post(f"/api/v1/acts/{opened['id']}/undo").status_code == 200
+    assert [one["undone"] for one in mapper.get("/api/v1/my-work").json()["rows"]] == [1]
 
 
 def test_somebody_limited_sees_their_own_goods_alone(house: House, small: Small) -> None:

@@ -13,6 +13,7 @@ from ...services.people import invitations, roles, second_step, sessions, users
 from ..deps import AppState, ReadContext, TheApp, WriteContext
 from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done
+from .own_work import Days, WorkOut, work_out
 
 router = GuardedRouter("/setup/people", tags=["setup"], read=(P.PEOPLE,), write=(P.PEOPLE,))
 
@@ -100,6 +101,12 @@ def _invited(context: Context, app: AppState, person: Person) -> Invited:
     if sent:
         return Invited(message=f"A link is on its way to {person.mail}; it is good for {days} days", link="")
     return Invited(message=f"There is no mailbox to send it by: hand the link over yourself; it is good for {days} days", link=link)
+
+
+@router.get("/{number}/work")
+def work_of(context: ReadContext, number: Big, days: Days = 30) -> WorkOut:
+    """What somebody did in the last days, as they see it themselves."""
+    return work_out(context, context.get(Person, number, "person"), days)
 
 
 class AwayAsk(Ask):

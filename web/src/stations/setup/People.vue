@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Who may sign in and what they may do: people, how one is let in, and roles. */
 import { useQuery } from '@tanstack/vue-query'
-import { reactive, ref } from 'vue'
+import { computed, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
@@ -12,6 +12,7 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import Roles from './Roles.vue'
 import WhoFields from './WhoFields.vue'
+import WorkDone from './WorkDone.vue'
 import { nobody, peopleQuery, rolesQuery, scopeOf, whoOf, type Who } from './people'
 
 type Person = Schema<'PersonOut'>
@@ -56,6 +57,15 @@ function keep() {
     () => (changed.value = null),
   )
 }
+/** Whose work is looked at, and over how many days. */
+const looked = ref<Person | null>(null)
+const days = ref(30)
+const { data: work } = useQuery({
+  queryKey: computed(() => ['work', looked.value?.id, days.value]),
+  queryFn: () =>
+    take(api.GET('/api/v1/setup/people/{number}/work', { params: { path: { number: looked.value!.id }, query: { days: days.value } } })),
+  enabled: computed(() => !!looked.value),
+})
 const { data: rule } = useQuery({ queryKey: ['second-rule'], queryFn: () => take(api.GET('/api/v1/setup/people/rule')) })
 const setRule = (managers: boolean) => act(() => take(api.PUT('/api/v1/setup/people/rule', { body: { managers } })))
 function takeAway() {
@@ -99,6 +109,7 @@ function remove() {
             </td>
             <td class="px-4 text-right whitespace-nowrap" style="width: 240px">
               <Btn v-if="one.invited" small class="mr-1" :aria-label="`A new link for ${one.name}`" @click="again(one)">New link</Btn
+              ><Btn v-else small class="mr-1" :aria-label="`What ${one.name} did`" @click="looked = one">Work</Btn
               ><Btn small class="mr-1" :aria-label="`Change ${one.name}`" @click="change(one)">Change</Btn
               ><Btn small :aria-label="`Remove ${one.name}`" @click="(clear(), (leaving = one))">Remove</Btn>
             </td>
@@ -152,6 +163,22 @@ function remove() {
         ><Btn v-if="changed.second" kind="loss" class="mr-auto" @click="takeAway">Take the code away</Btn
         ><Btn @click="changed = null">Cancel</Btn><Btn kind="main" @click="keep">Save</Btn></template
       >
+    </Modal>
+    <Modal
+      v-if="looked"
+      open
+      :title="`What ${looked.name} did`"
+      message="For coaching and pay. They see the same under their own sign-in, and nothing else is counted."
+      @close="looked = null"
+    >
+      <select v-model.number="days" class="field mb-3 w-44!" aria-label="Over how many days">
+        <option :value="1">today</option>
+        <option :value="7">the last 7 days</option>
+        <option :value="30">the last 30 days</option>
+        <option :value="90">the last 90 days</option>
+      </select>
+      <WorkDone v-if="work" :of="work" />
+      <template #acts><Btn @click="looked = null">Close</Btn></template>
     </Modal>
     <Modal
       v-if="leaving"
