@@ -24,6 +24,7 @@ from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.people import Approval, PersonSpending
 from amber_lane.data.shelf import Sku
 from amber_lane.services.base import credentials
+from amber_lane.services.mapping import lanes
 from amber_lane.services.people import roles, users
 from amber_lane.settings import Settings
 
@@ -273,3 +274,34 @@ def test_a_person_is_invited_and_their_rights_change_at_once(house: House, small
     assert tom.post("/api/v1/lanes/sure").status_code == 202 and tom.post("/api/v1/shelf/publish", json={}).status_code == 403
     assert manager.delete("/api/v1/setup/roles/list keeper", params={"version": made["version"] + 1}).status_code == 409
     assert manager.put("/api/v1/setup/roles", json={"name": "manager", "permissions": [], "version": 0}).status_code == 409
+
+
+def test_work_is_handed_out_and_two_on_one_row_see_each_other(house: House, small: Small) -> None:
+    for number in (5, 6):
+        lane = small.lane(number)
+        small.write(lambda context, lane=lane: lanes.close_lane(context, lane.id, None, "moved"))
+    manager, mapper, books = house.person("manager", "Vera"), house.person("mapper", "Noor"), house.person("bookkeeper", "Bea")
+    people = {one["name"]: one["id"] for one in manager.get("/api/v1/setup/people").json()}
+    assert [one["name"] for one in manager.get("/api/v1/today/helpers", params={"station": "lanes"}).json()] == ["Vera", "Noor"]
+    queue = [one["sku"] for one in mapper.get("/api/v1/lanes/to-settle").json()["rows"]]
+    last = mapper.get("/api/v1/lanes/to-settle").json()["rows"][-1]
+    give = {"skus": [last["sku_id"]], "person": people["Noor"]}
+    assert manager.post("/api/v1/lanes/give", json=give).status_code == 200
+    rows = mapper.get("/api/v1/lanes/to-settle").json()["rows"]
+    assert rows[0]["sku"] == queue[-1] and rows[0]["mine"] and [one["sku"] for one in rows[1:]] == queue[:-1]
+    seen = manager.get("/api/v1/lanes/to-settle").json()["rows"]
+    assert [one["sku"] for one in seen] == queue and seen[-1]["given"] == "Noor" and not seen[-1]["mine"]
+    # Nobody is given what they may not do, and who may not do it hands nothing out.
+    assert manager.post("/api/v1/lanes/give", json=give | {"person": people["Bea"]}).status_code == 409
+    alert = next(one for one in manager.get("/api/v1/today").json()["alerts"] if one["station"] == "lanes")
+    assert books.post("/api/v1/today/give", json={"key": alert["key"], "person": people["Noor"]}).status_code == 403
+    assert manager.post("/api/v1/today/give", json={"key": alert["key"], "person": people["Noor"]}).status_code == 200
+    assert mapper.get("/api/v1/today").json()["alerts"][0]["mine"]
+    assert [one["given"] for one in manager.get("/api/v1/today").json()["alerts"] if one["key"] == alert["key"]] == ["Noor"]
+    assert manager.post("/api/v1/today/give", json={"key": alert["key"], "person": None}).status_code == 200
+    assert not mapper.get("/api/v1/today").json()["alerts"][0]["mine"]
+    # Both on one SKU see each other, until one goes on to the next.
+    assert mapper.get("/api/v1/lanes/skus/5").json()["others"] == []
+    assert manager.get("/api/v1/lanes/skus/5").json()["others"] == ["Noor"]
+    assert mapper.get("/api/v1/lanes/skus/5").json()["others"] == ["Vera"]
+    assert mapper.get("/api/v1/lanes/skus/6").json()["others"] == [] == manager.get("/api/v1/lanes/skus/5").json()["others"]

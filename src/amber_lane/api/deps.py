@@ -33,6 +33,7 @@ from ..services.people.passwords import Throttle
 from ..services.pricing.inputs import Facts
 from ..services.pricing.what_if import Catalogue
 from ..settings import Settings
+from .presence import Presence
 
 
 @dataclass
@@ -49,6 +50,8 @@ class AppState:
     tries: Throttle = field(default_factory=Throttle)
     links: Throttle = field(default_factory=Throttle)
     tokens: Throttle = field(default_factory=Throttle)
+    # Who looks at what now.
+    presence: Presence = field(default_factory=Presence)
 
     def warm(self) -> None:
         """Read what searching and pricing keep in memory, beside whatever else begins."""

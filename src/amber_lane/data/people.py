@@ -36,6 +36,15 @@ class PersonSpending(Row):
     amount: Mapped[int]
 
 
+class HandedOut(Row):
+    """A row that somebody was given: an alert by its key, or a SKU of the mapping queue as sku:number."""
+
+    __tablename__ = "handed_out"
+    key: Mapped[str] = mapped_column(unique=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime]
+
+
 class Approval(Versioned):
     """An act above somebody's limit, as they asked for it: the call itself, made again by whoever approves it.
 

@@ -1886,6 +1886,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/lanes/give": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Skus
+         * @description Give SKUs of the queue to somebody, who sees theirs first.
+         */
+        post: operations["lanes_give_skus"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/lanes/many": {
         parameters: {
             query?: never;
@@ -5380,6 +5400,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/today/give": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give
+         * @description Give a row to somebody, who sees it first.
+         */
+        post: operations["today_give"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/today/helpers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Helpers
+         * @description To whom a row of a station can be given.
+         */
+        get: operations["today_helpers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/today/snooze": {
         parameters: {
             query?: never;
@@ -6249,6 +6309,8 @@ export interface components {
             choices: components["schemas"]["PickOut"][];
             /** Count */
             count: number;
+            /** Given */
+            given: string;
             /** Key */
             key: string;
             /** Kind */
@@ -6257,6 +6319,8 @@ export interface components {
             members: components["schemas"]["AlertMember"][];
             /** Message */
             message: string;
+            /** Mine */
+            mine: boolean;
             /** More Members */
             more_members: number;
             other: components["schemas"]["NextStep"] | null;
@@ -7073,6 +7137,8 @@ export interface components {
             /** Letter */
             letter: string;
             offered: components["schemas"]["Money"] | null;
+            /** Others */
+            others: string[];
             paid: components["schemas"]["Money"];
             /** Purchase */
             purchase: string;
@@ -8263,6 +8329,26 @@ export interface components {
             total: number;
         };
         /**
+         * GiveAsk
+         * @description person: to whom; null = to nobody, so that it is everybody's again.
+         */
+        GiveAsk: {
+            /** Key */
+            key: string;
+            /** Person */
+            person: number | null;
+        };
+        /**
+         * GiveSkusAsk
+         * @description person: to whom; null = to nobody, so that they are everybody's again.
+         */
+        GiveSkusAsk: {
+            /** Person */
+            person: number | null;
+            /** Skus */
+            skus: number[];
+        };
+        /**
          * GroupAsk
          * @description A group by its cause.
          */
@@ -8521,6 +8607,13 @@ export interface components {
             subject: string;
             /** To */
             to: string;
+        };
+        /** Helper */
+        Helper: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
         };
         /**
          * Here
@@ -10451,6 +10544,8 @@ export interface components {
              * Format: date-time
              */
             ordered_at: string;
+            /** Others */
+            others: string[];
             planned: components["schemas"]["Money"] | null;
             profit: components["schemas"]["Money"] | null;
             /** Promised By */
@@ -12819,6 +12914,8 @@ export interface components {
             options: string;
             /** Orders Waiting */
             orders_waiting: number;
+            /** Others */
+            others: string[];
             price: components["schemas"]["Money"] | null;
             /** Siblings */
             siblings: number;
@@ -13357,10 +13454,14 @@ export interface components {
          * @description kind: no lane, lane shut or item gone; told: the reason; waiting: what the orders that wait leave us.
          */
         ToSettleRow: {
+            /** Given */
+            given: string;
             /** Kind */
             kind: string;
             /** Message */
             message: string;
+            /** Mine */
+            mine: boolean;
             /** Orders */
             orders: number;
             /** Since */
@@ -23553,6 +23654,120 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["FaultAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lanes_give_skus: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveSkusAsk"];
             };
         };
         responses: {
@@ -42731,6 +42946,187 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    today_give: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    today_helpers: {
+        parameters: {
+            query: {
+                station: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Helper"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

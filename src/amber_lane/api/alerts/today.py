@@ -25,6 +25,7 @@ from ...services.grids import find_anything, goods_grids
 from ...services.grids.goods_grids import GridQuery
 from ...services.outbox import queue
 from ...services.partners import rosters
+from ...services.people import handing_out
 from ..deps import ReadContext, SignedIn, TheApp, WriteContext
 from ..guard import GuardedRouter, for_everyone, needs
 from ..pulse import Pulse, mine_of
@@ -71,6 +72,9 @@ class AlertOut(BaseModel):
     members: list[AlertMember]
     more_members: int
     choices: list[PickOut]
+    # Whom it is given to, '' = nobody; mine: whoever looks.
+    given: str
+    mine: bool
 
 
 class Flow(BaseModel):
@@ -131,7 +135,7 @@ def _act(row: object) -> ActOut:
 @for_everyone
 def get_today(context: ReadContext) -> Today:
     found, home = today.open_for(context), home_of(context.session)
-    allowed = context.allowed or EVERYTHING
+    allowed, has = context.allowed or EVERYTHING, handing_out.given(context)
     days, left_out = today.profit_by_day(context) if allowed.may(P.SEE_BOOKS) else ([], [])
     whole = not allowed.scope.limited and allowed.may(P.SEE_ORDERS, P.SEE_MONEY)
     return Today(
@@ -155,6 +159,8 @@ def get_today(context: ReadContext) -> Today:
                 ],
                 more_members=max((t.members_of or len(t.members)) - SHOWN, 0),
                 choices=[PickOut(value=value, name=name) for value, name in t.choices],
+                given=has[t.key].name if t.key in has else "",
+                mine=t.key in has and has[t.key].mine,
             )
             for t in found
         ],
@@ -199,6 +205,34 @@ def do_step(context: WriteContext, ask: AlertStepAsk) -> Done:
 def snooze(context: WriteContext, ask: SnoozeAsk) -> Done:
     today.put_off(context, ask.key, ask.hours, ask.until_change)
     return Done(message="put off until it changes" if ask.until_change else f"put off for {ask.hours} h")
+
+
+class GiveAsk(Ask):
+    """person: to whom; null = to nobody, so that it is everybody's again."""
+
+    key: str = Field(max_length=200)
+    person: Big | None
+
+
+@router.post("/today/give")
+@for_everyone
+def give(context: WriteContext, ask: GiveAsk) -> Done:
+    """Give a row to somebody, who sees it first."""
+    return Done(message=today.give(context, ask.key, ask.person))
+
+
+class Helper(BaseModel):
+    id: int
+    name: str
+
+
+@router.get("/today/helpers")
+@for_everyone
+def helpers(context: ReadContext, station: Annotated[str, Query(max_length=20)]) -> list[Helper]:
+    """To whom a row of a station can be given."""
+    if not today.is_theirs(context, station):
+        return []
+    return [Helper(id=one.id, name=one.name) for one in handing_out.may_take(context, today.takes(station))]
 
 
 @router.get("/acts", response_model=Page[ActOut])

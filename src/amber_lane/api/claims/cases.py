@@ -25,7 +25,7 @@ from ...services.claims import buyer_side, cases, clock, letters
 from ...services.inbound import buyer_letters
 from ...services.listings import images
 from ...services.mapping.scope import own_sku
-from ..deps import ReadContext, WriteContext
+from ..deps import ReadContext, TheApp, WriteContext
 from ..files import PictureFile
 from ..guard import GuardedRouter
 from ..imports.sheets import as_file
@@ -141,6 +141,8 @@ class ClaimOut(BaseModel):
     ways: list[BuyerWayOut]
     story: list[ClaimEventOut]
     calls: bool
+    # Who else looks at it now.
+    others: list[str]
 
 
 class CanClaimOut(BaseModel):
@@ -210,7 +212,7 @@ def can_claim(context: ReadContext, number: Big) -> CanClaimOut:
 
 
 @router.get("/{number}")
-def case(context: ReadContext, number: Big) -> ClaimOut:
+def case(context: ReadContext, app: TheApp, number: Big) -> ClaimOut:
     """One case with its story, and each way for the buyer with what it is expected to cost."""
     row = buyer_side.own(context, number)
     supplier = context.get(Supplier, row.supplier_id, "supplier")
@@ -246,6 +248,7 @@ def case(context: ReadContext, number: Big) -> ClaimOut:
         ],
         story=[ClaimEventOut(at=one.at, who=one.who, kind=one.kind, message=one.message) for one in cases.story(context, number)],
         calls=calls,
+        others=app.presence.look(f"claim:{number}", context.actor),
     )
 
 

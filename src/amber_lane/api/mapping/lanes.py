@@ -25,7 +25,7 @@ from ...services.mapping import item_candidates, lane_preview, lane_terms, lanes
 from ...services.mapping.landed_cost import Costing, parts_of
 from ...services.mapping.scope import own_items, own_sku
 from ...services.monitoring import sweeps
-from ..deps import ReadContext, WriteContext
+from ..deps import ReadContext, TheApp, WriteContext
 from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Done, Money, Page, money, rows_out, sure, wish, written
 
@@ -110,6 +110,8 @@ class SkuOut(BaseModel):
     siblings: int
     siblings_bare: int
     lanes: list[LaneOut]
+    # Who else looks at it now.
+    others: list[str]
 
 
 class LaneRow(BaseModel):
@@ -226,7 +228,7 @@ def _part(part: LanePart, item: Item, lane: Lane, suppliers: dict[int, Supplier]
 
 
 @router.get("/skus/{sku_id}")
-def sku(context: ReadContext, sku_id: Big) -> SkuOut:
+def sku(context: ReadContext, app: TheApp, sku_id: Big) -> SkuOut:
     own_sku(context, sku_id)
     row = context.get(Sku, sku_id, "SKU")
     listing = item_candidates.listing_of(context, sku_id)
@@ -248,6 +250,7 @@ def sku(context: ReadContext, sku_id: Big) -> SkuOut:
         siblings=len(family),
         siblings_bare=len(set(family) - laned),
         lanes=_lanes(context, [lane for lane, _ in lanes.lanes_of(context, sku_id)], store),
+        others=app.presence.look(f"sku:{sku_id}", context.actor),
     )
 
 

@@ -22,6 +22,7 @@ from ...services.mapping.landed_cost import UnitLanded
 from ...services.mapping.lanes import LaneItem, LaneRequest, supplier_names
 from ...services.mapping.mapping_queue import to_settle
 from ...services.mapping.scope import own_items, own_sku
+from ...services.people import handing_out
 from ..deps import ReadContext, WriteContext
 from ..guard import GuardedRouter, needs
 from ..schemas import Ask, Big, Done, Money, money, sure
@@ -41,6 +42,9 @@ class ToSettleRow(BaseModel):
     orders: int
     since: datetime | None
     waiting: Money | None
+    # Whom it is given to, '' = nobody; mine: whoever looks.
+    given: str
+    mine: bool
 
 
 class ToSettle(BaseModel):
@@ -107,7 +111,10 @@ class OfferOut(BaseModel):
 @router.get("/to-settle")
 def queue(context: ReadContext) -> ToSettle:
     """SKUs that need a person, those that orders wait for first, then the dearest."""
-    rows, home = to_settle(context), home_of(context.session)
+    rows, home, has = to_settle(context), home_of(context.session), handing_out.given(context)
+    if has:
+        # Their own first; the others stay in their order.
+        rows.sort(key=lambda one: not ((found := has.get(handing_out.sku_key(one.sku.id))) and found.mine))
     names = supplier_names(context)
     learnt = [f"{names.get(int(one.supplier), '')}: {one.message}, in {one.seen} lanes" for one in auto_matching.patterns(context)]
     shown = [
@@ -120,6 +127,8 @@ def queue(context: ReadContext) -> ToSettle:
             orders=one.orders,
             since=one.since,
             waiting=sure(one.waiting, home),
+            given=has[key].name if (key := handing_out.sku_key(one.sku.id)) in has else "",
+            mine=key in has and has[key].mine,
         )
         for one in rows[:SHOWN]
     ]
@@ -171,6 +180,22 @@ def candidates(context: ReadContext, sku_id: Big, words: Annotated[str, Query(ma
         )
         for one in found.rows
     ]
+
+
+class GiveSkusAsk(Ask):
+    """person: to whom; null = to nobody, so that they are everybody's again."""
+
+    skus: list[Big] = Field(min_length=1, max_length=500)
+    person: Big | None
+
+
+@router.post("/give")
+def give_skus(context: WriteContext, ask: GiveSkusAsk) -> Done:
+    """Give SKUs of the queue to somebody, who sees theirs first."""
+    for sku in ask.skus:
+        own_sku(context, sku)
+        said = handing_out.give(context, handing_out.sku_key(sku), ask.person, (P.SEE_GOODS, P.MAP))
+    return Done(message=said, count=len(ask.skus))
 
 
 class RefuseAsk(Ask):

@@ -22,7 +22,7 @@ from ...services.grids.goods_grids import GridQuery
 from ...services.orders import explanations, order_profit, routing
 from ...services.pricing import packs
 from ...services.purchasing import next_steps, purchase_orders
-from ..deps import ReadContext
+from ..deps import ReadContext, TheApp
 from ..guard import GuardedRouter
 from ..pricing.explanations import StepOut
 from ..schemas import Big, Money, Page, money, rows_out, sure, wish, written
@@ -228,10 +228,12 @@ class OrderOut(BaseModel):
     lines: list[LineOut]
     ways: list[WayOut]
     purchases: list[PurchaseOut]
+    # Who else looks at it now.
+    others: list[str]
 
 
 @router.get("/{number}")
-def order(context: ReadContext, number: Big) -> OrderOut:
+def order(context: ReadContext, app: TheApp, number: Big) -> OrderOut:
     row = context.get(Order, number, "order")
     cur = row.currency
     lines = routing.lines_of(context, [number])[number]
@@ -278,6 +280,7 @@ def order(context: ReadContext, number: Big) -> OrderOut:
         lines=[_line_out(one, cur, left_over.get(one.id, "")) for one in lines],
         ways=_ways(context, plan, {one.id: one for one in lines}, cur),
         purchases=_purchases(context, number),
+        others=app.presence.look(f"order:{number}", context.actor),
     )
 
 

@@ -21,6 +21,7 @@ from ..base.context import Context
 from ..base.errors import Conflict, MayNot
 from ..books import grouping, profit
 from ..orders import order_profit, orders
+from ..people import handing_out
 from ..pricing import exchange_rates
 from . import (
     approval_alerts,
@@ -129,7 +130,26 @@ def is_theirs(context: Context, station: str) -> bool:
 
 def open_for(context: Context) -> list[Alert]:
     """What is open and whoever acts can do something about; what waits for their word stands first."""
-    return [*approval_alerts.waiting(context), *(one for one in open_alerts(context) if is_theirs(context, one.station))]
+    mine = [one for one in open_alerts(context) if is_theirs(context, one.station)]
+    if has := handing_out.given(context):
+        # Their own first, then what is nobody's; what others have in hand comes last.
+        rank = {True: 0, None: 1, False: 2}
+        mine.sort(key=lambda one: rank[has[one.key].mine if one.key in has else None])
+    return [*approval_alerts.waiting(context), *mine]
+
+
+def takes(station: str) -> frozenset[P]:
+    """What somebody must see and may do to whom a row of a station is given."""
+    return SEES.get(station, frozenset()) | {DOES.get(station, P.SETTINGS)}
+
+
+def give(context: Context, key: str, person: int | None) -> str:
+    """Give an open row to somebody who may do what it takes."""
+    row = next((one for one in open_alerts(context) if one.key == key), None)
+    if row is None:
+        raise Conflict("this is done already")
+    _may_step(context, row.station)
+    return handing_out.give(context, key, person, takes(row.station))
 
 
 def _may_step(context: Context, station: str) -> None:

@@ -7,6 +7,7 @@ import { api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
 import { limited, may } from '@/app/may'
 import { act, wordsOf } from '@/app/messages'
+import AlsoHere from '@/parts/AlsoHere.vue'
 import Btn from '@/parts/Btn.vue'
 import KeyHint from '@/parts/KeyHint.vue'
 import MarkedTitle from '@/parts/MarkedTitle.vue'
@@ -136,6 +137,7 @@ useKeys('This SKU', [
           <MarkedTitle v-if="data && current" :title="data.title" :marks="current.our_marks" /><template v-else>{{ data?.title }}</template>
         </h1>
         <p v-if="message" class="mt-0.5 text-amber-ink">{{ message }}</p>
+        <AlsoHere class="mt-1 inline-block" :names="data?.others" />
       </div>
       <Btn hint="M" @click="form = true">Kit or more</Btn
       ><Btn v-if="!limited && may('see money')" @click="emit('bring')">Import a sheet</Btn

@@ -16,6 +16,7 @@ import { useAsk } from '@/parts/ask'
 import { money, plural } from '@/parts/format'
 import Desk from './Desk.vue'
 import Faults from './Faults.vue'
+import GiveSkus from './GiveSkus.vue'
 import Settled from './Settled.vue'
 import { faultsQuery, offersQuery, queueQuery, skuQuery } from './queries'
 
@@ -145,12 +146,16 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
                 }}</Tag
               ></span
             >
-            <span class="mt-0.5 block truncate" :title="one.title">{{ one.title }}</span>
+            <span class="mt-0.5 flex items-baseline gap-1.5"
+              ><span class="truncate" :title="one.title">{{ one.title }}</span
+              ><Tag v-if="one.given" class="ml-auto" :tone="one.mine ? 'info' : 'plain'">{{ one.mine ? 'yours' : one.given }}</Tag></span
+            >
           </button>
         </li>
       </ul>
       <div v-if="rows.length" class="border-t border-rule-2 p-3">
         <Btn v-if="!limited" small @click="openSure">Open the sure ones</Btn>
+        <GiveSkus v-if="!limited" :rows="rows" :sku="sku" />
         <details v-if="queue?.learnt.length" class="mt-2 text-xs text-soft">
           <summary class="cursor-pointer">{{ plural(queue.learnt.length, 'number pattern') }} learnt from your lanes</summary>
           <ul class="mt-1 max-h-32 overflow-auto">

@@ -5,6 +5,7 @@ import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
 import { act } from '@/app/messages'
+import AlsoHere from '@/parts/AlsoHere.vue'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
@@ -99,6 +100,7 @@ const address = computed(() => (data.value?.lines_of_address ?? []).join(', '))
         ><Btn small @click="emit('close')">Close</Btn>
       </div>
       <div class="min-h-0 flex-1 overflow-auto">
+        <AlsoHere class="rounded-none! border-b border-rule-2 px-3.5" :names="data.others" />
         <div v-if="data.wants" class="flex items-center gap-3 border-b border-rule-2 bg-amber-wash px-3.5 py-1.5">
           <p class="font-semibold text-amber-ink">{{ data.wants_message.charAt(0).toUpperCase() + data.wants_message.slice(1) }}</p>
           <Btn class="ml-auto shrink-0" small :hint="main === 'settle' ? 'A' : undefined" @click="settle">Settled with the buyer</Btn>

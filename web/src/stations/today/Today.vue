@@ -13,6 +13,7 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { count, money, number, plural, timeOf } from '@/parts/format'
 import DayBars from './DayBars.vue'
+import GiveTo from './GiveTo.vue'
 import FirstSteps from './FirstSteps.vue'
 import FlowPicture from './FlowPicture.vue'
 import Members from './Members.vue'
@@ -146,6 +147,7 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
                   </td>
                   <td class="px-2.5" :class="cursor === i ? 'font-bold' : ''" :title="`${one.message}\n${one.reason}`">
                     <span class="flex items-center gap-2"
+                      ><Tag v-if="one.given" :tone="one.mine ? 'info' : 'plain'">{{ one.mine ? 'yours' : one.given }}</Tag
                       ><span class="truncate">{{ one.message }}</span
                       ><button
                         v-if="one.members.length > 1 || cursor === i || open === one.key"
@@ -197,7 +199,8 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
                   <td colspan="4" class="px-2.5 pb-3">
                     <p>{{ one.reason }}</p>
                     <Members v-if="one.members.length" :row="one" />
-                    <p class="mt-1 flex gap-3">
+                    <p class="mt-1 flex items-center gap-3">
+                      <GiveTo :row="one" />
                       <Btn v-if="one.other" small @click="step(one.key, true)">{{ one.other.label }}</Btn>
                       <Btn small kind="link" @click="snooze(one.key)">Not now, in 4 hours</Btn
                       ><Btn small kind="link" @click="snooze(one.key, true)">When it changes</Btn

@@ -5,6 +5,7 @@ import { computed, ref } from 'vue'
 import { ROOT, api, take, upload, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
 import { act } from '@/app/messages'
+import AlsoHere from '@/parts/AlsoHere.vue'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
@@ -77,6 +78,7 @@ useKeys('This case', [{ key: 'a', message: 'ask the supplier', run: () => can.va
         }}</RouterLink>
         of {{ data.row.buyer_name }}: <b>{{ data.row.reason }}</b>.
       </p>
+      <AlsoHere class="mt-2" :names="data.others" />
       <h2 class="mt-4">
         {{ data.row.supplier }} <Tag :tone="STATES[data.row.state]?.tone">{{ STATES[data.row.state]?.label }}</Tag>
       </h2>
