@@ -14,20 +14,20 @@ VIEWS = {
     "today": "/today",
     "source": "/source?words=red+lamp&days=8",
     "shelf": "/shelf",
-    "sizes": "/shelf?view=live&store=1&words=vest",
     "lanes": "/lanes",
     "print": "/shelf/print/1?colour=navy",
-    "faults": "/lanes?view=faults",
     "price": "/price",
     "listings": "/price?view=listings&sort=profit&down=1",
     "replay": "/price?view=replay",
     "watch": "/watch?state=reprice",
     "orders": "/orders?state=held",
     "transit": "/transit?show=trouble",
+    "cases": "/transit?show=cases&mail=1",
     "depot": "/depot",
     "books": "/books?period=last-week",
     "settled": "/books?view=settled",
     "partners": "/setup/partners",
+    "people": "/setup/people",
 }
 
 
@@ -55,10 +55,6 @@ def main() -> None:
             if name == "source":
                 page.get_by_role("heading", name="What becomes of a sale").wait_for()
             page.wait_for_timeout(1200)
-            if name == "sizes":
-                page.keyboard.press("v")
-                page.get_by_role("heading", name="Sizes and colours").wait_for()
-                page.wait_for_timeout(1200)
             page.wait_for_function("[...document.images].every((one) => one.complete)")
             page.screenshot(path=TARGET / f"{name}.png")
         first_day.take(browser, TARGET)
