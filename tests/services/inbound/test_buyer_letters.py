@@ -12,7 +12,7 @@ from amber_lane.core.claims import ClaimReason
 from amber_lane.core.permissions import Allowed, Role, Scope
 from amber_lane.data.claims import Claim
 from amber_lane.data.orders import OrderLine, PurchaseOrder
-from amber_lane.data.setup import Inbox, Letter
+from amber_lane.data.setup import Inbox, Letter, MailKey, Supplier
 from amber_lane.data.shelf import Picture
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
@@ -99,3 +99,44 @@ def test_somebody_of_another_store_reads_nothing_and_what_is_kept_is_everybodys(
         today.open_alerts(by(sold.context(s), elsewhere))
     with sold.db.reading() as s:
         assert any(one.kind == "Buyer" for one in today.open_alerts(sold.context(s)))
+
+
+def test_a_supplier_answers_claims_by_sheet_and_word_and_only_its_own(sold: Small) -> None:
+    """The very mail that a claim went by carries the key that its answer proves itself with."""
+
+    def by_mail(context: Context) -> None:
+        supplier = context.get(Supplier, 1, "supplier")
+        supplier.kind, supplier.mail = "sheet", "claims@supply.example"
+        context.session.add(Supplier(id=2, code="OTH", name="Other", kind="sheet", country="GB", currency="GBP", mail="b@other.example"))
+
+    sold.write(by_mail)
+    rows = [sold.write(lambda c, o=o: cases.open_claim(c, cases.Start(lines(sold, o)[0], ClaimReason.damaged))) for o in (1, 2)]
+    for row in rows:
+        sold.write(lambda c, row=row: cases.ask(c, row.id, None))
+    one, two = [row.reference for row in rows]
+    keys = tuple(sold.all(select(MailKey.key)))
+    text = f"claim,answer,amount,message\n{one},accepted,1.50,next month\n{two},paid,900.00,\nNOPE-1-C0000,refused,,\n{one},refused,,\n"
+
+    def write(uid: str, sender: str, words: str, proof: tuple[str, ...], *files: tuple[str, bytes]) -> Letter:
+        mail = IncomingMail(uid, None, sender, "Re: claims", words, files, keys=proof)
+        return sold.write(lambda context: mailbox.receive(context, 1, mailbox.opened(mail)))
+
+    sheet = ("answers.csv", text.encode())
+    assert write("1", "claims@supply.example", "", (), sheet).held, "nothing proves who wrote it"
+    assert "no claim of yours" in write("2", "b@other.example", "", keys, sheet).message or sold.all(select(Claim.state)) == [
+        "asked",
+        "asked",
+    ]
+    done = write("3", "claims@supply.example", f"About {two}: we look into it.", keys, sheet)
+    assert "1 answer to claims taken" in done.message and done.needs
+    assert "for what cost" in done.message and "no claim of yours" in done.message and "second answer" in done.message
+    first, second = sold.all(select(Claim).order_by(Claim.id))
+    assert (first.state, first.offered, second.state) == ("accepted", 150, "asked")
+    told = [event.message for event in sold.write(lambda context: cases.story(context, second.id))]
+    assert told[-1].endswith("wrote: About " + two + ": we look into it.")
+    # The same once more changes nothing; what then comes settles it, once.
+    write("4", "claims@supply.example", "", keys, ("again.csv", f"claim,answer,amount\n{one},accepted,1.60\n".encode()))
+    assert sold.all(select(Claim.offered).order_by(Claim.id))[0] == 150
+    for uid in ("5", "6"):
+        write(uid, "claims@supply.example", "", keys, ("paid.csv", f"claim,answer,amount\n{one},paid,1.40\n".encode()))
+    assert sold.all(select(Claim.came_back).order_by(Claim.id)) == [140, 0]

@@ -16,6 +16,7 @@ const props = defineProps<{
     | 'orders'
     | 'tracking'
     | 'answers'
+    | 'claim_answers'
     | 'listings'
     | 'items'
     | 'prices'

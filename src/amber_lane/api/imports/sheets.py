@@ -45,7 +45,7 @@ from ..schemas import SHEET, Ask, Big, Done, Form, IdsOut, wish
 # What a sheet, or a list taken out, needs beside seeing money.
 NEEDS: dict[str, tuple[P, ...]] = {
     "lanes": (P.MAP,), "print_lanes": (P.MAP,), "items": (P.LIST,), "listings": (P.LIST,), "prices": (P.PRICE,), "rates": (P.PRICE,),
-    "orders": (P.ORDER,), "tracking": (P.ORDER,), "answers": (P.ORDER,),
+    "orders": (P.ORDER,), "tracking": (P.ORDER,), "answers": (P.ORDER,), "claim_answers": (P.CLAIM,),
     "settlements": (P.KEEP_BOOKS,), "statements": (P.KEEP_BOOKS,), "overheads": (P.KEEP_BOOKS,),
 }  # fmt: skip
 LISTED: dict[str, tuple[P, ...]] = {

@@ -18,6 +18,7 @@ from ..base.import_frame import Checked, SheetKind
 from ..base.regional import home_of, place_of
 from ..pricing import exchange_rates
 from . import books_sheets, price_sheets, print_sheets
+from .claim_sheets import check_claims, take_claims
 from .goods_sheets import carry_items, check_items, check_listings, take_items, take_listings
 from .lane_sheets import check_lanes, out_lanes, take_lanes
 from .order_sheets import check_answers, check_orders, check_tracking, take_answers, take_orders, take_tracking
@@ -72,6 +73,14 @@ KINDS = {
             ("DDS-5001-1", "accepted", "", "A-77", "12.40"),
             check_answers,
             take_answers,
+        ),
+        SheetKind(
+            "claim_answers",
+            ("claim", "answer"),
+            ("amount", "message", "their_number", "tracking_number", "carrier"),
+            ("DDS-5001-C1a2b", "accepted", "7.40", "comes with the next bill", "CL-81", "", ""),
+            check_claims,
+            take_claims,
         ),
         SheetKind(
             "listings",

@@ -23,7 +23,7 @@ from ..base.context import Context
 from ..base.errors import Conflict, Invalid, NotFound, UseCaseError
 from ..listings import images
 from ..purchasing import po_documents
-from . import buyer_letters, supplier_replies
+from . import buyer_letters, claim_replies, supplier_replies
 
 # A mailbox that was just joined may hold years of mail: so many of the newest are read, the others are left.
 FIRST_MOST = 100
@@ -134,6 +134,8 @@ def receive(context: Context, inbox: int, came: OpenedMail) -> Letter:
         )
     else:
         message, needs = _read(context, supplier, came)
+        if supplier and _proven(context, box, supplier, mail) and (named := claim_replies.note_words(context, supplier, mail)):
+            message = f"about claim {' and '.join(named)}, where its words stand; {message}"
     row = Letter(
         inbox_id=inbox,
         uid=mail.uid,
@@ -209,6 +211,9 @@ def _read(context: Context, supplier: Supplier | None, came: OpenedMail) -> tupl
 def _file(context: Context, supplier: Supplier, data: bytes | list[Answer]) -> tuple[str, list[str]]:
     """One sheet, or what one document says: what was taken, and what was not with why."""
     find = partial(_theirs, context, supplier)
+    if not isinstance(data, list) and claim_replies.is_sheet(data):
+        n, bad = claim_replies.of_sheet(context, supplier, data)
+        return f"{n} answer{'' if n == 1 else 's'} to claims taken" if n else "", [f"row {row}: {reason}" for row, reason in bad]
     if isinstance(data, list):
         message, _, wrong = supplier_replies.of_document(context, data, find)
         return message, [wrong] if wrong else []

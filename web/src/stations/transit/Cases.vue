@@ -4,11 +4,12 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, take } from '@/api/client'
-import { may } from '@/app/may'
+import { limited, may } from '@/app/may'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Pills from '@/parts/Pills.vue'
 import RowTable from '@/parts/RowTable.vue'
+import SheetIn from '@/parts/SheetIn.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
@@ -20,6 +21,7 @@ import { STATES, WAITS, casesQuery, mailsQuery, type CaseRow } from './cases'
 const emit = defineEmits<{ chosen: [id: number] }>()
 const route = useRoute()
 const show = ref<'open' | 'done'>('open')
+const bring = ref(false)
 const asked = useQuery(computed(() => casesQuery(show.value)))
 const rows = computed<CaseRow[]>(() => asked.data.value ?? [])
 const active = useRowKeys('Cases', 'case', () => rows.value.length)
@@ -69,7 +71,9 @@ function turn(key: string) {
     <Pills :options="pills" :chosen="mailing ? 'mails' : show" label="Which cases" @choose="turn" />
     <Btn v-if="unasked.length > 1 && !mailing" small class="ml-auto" @click="askAll"
       >Ask for all {{ unasked.length }} that are not asked yet</Btn
-    >
+    ><Btn v-if="may('claim') && !limited && !mailing" small :class="unasked.length > 1 ? '' : 'ml-auto'" @click="bring = true"
+      >Import answers</Btn
+    ><SheetIn :open="bring" sheet="claim_answers" title="Import suppliers' answers to claims" @close="bring = false" />
   </div>
   <BuyerMails v-if="mailing" @opened="turn('open')" />
   <div v-else class="sheet min-h-0 flex-1 overflow-auto">
