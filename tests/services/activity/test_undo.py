@@ -449,7 +449,16 @@ def test_every_act_that_offers_undo_can_be_taken_back_whole(busy: Small, name: s
 
 
 def test_every_kind_that_can_be_undone_is_tried_here() -> None:
-    elsewhere = {"watch.respond", "listing.resume", "batch.collect", "batch.paid", "purchase.bill", "letter.read", "listing.sheet"}
+    elsewhere = {
+        "watch.respond",
+        "listing.resume",
+        "batch.collect",
+        "batch.paid",
+        "purchase.bill",
+        "letter.read",
+        "letter.buyer_read",
+        "listing.sheet",
+    }
     elsewhere |= {"sheet.purchases", "sheet.changes", "sheet.tracking"}
     elsewhere |= {"overhead.save", "month.close", "settlement.accept", "statement.accept", "weekly.save"}
     assert {kind for kind, _ in ACTS.values()} | elsewhere == set(undoing.known())

@@ -211,6 +211,28 @@ def can_claim(context: ReadContext, number: Big) -> CanClaimOut:
     return CanClaimOut(line=number, title=title, units=line.quantity, supplier=of.supplier.name, paid=paid, why="")
 
 
+SHEET_HEADER = (
+    "case", "order", "store", "supplier", "purchase_order", "title", "units", "what_is_wrong", "state", "waits_for", "opened", "until",
+    "asked_for", "came_back", "currency", "their_number", "answer",
+)  # fmt: skip
+
+
+@router.get("/sheet.{form}", response_class=Response, responses=SHEET)
+def cases_sheet(context: ReadContext, form: Form, show: Literal["open", "done", "all"] = "open") -> Response:
+    """The cases of a view as a table."""
+    rows = []
+    for one in buyer_side.listed(context, show, most=100_000):
+        row = _row(context, one)
+        purchase = context.get(PurchaseOrder, one.purchase_id, "purchase order").reference
+        rows.append([
+            row.reference, row.order, row.store, row.supplier, purchase, row.title, row.units, row.reason, row.state, row.waits_for,
+            house_days.day_of(context, row.opened_at).isoformat(), row.until.isoformat() if row.until else "",
+            plain(one.amount, one.currency) if one.wish == "money" else "a new one", plain(one.came_back, one.currency), one.currency,
+            one.their_number, one.answer,
+        ])  # fmt: skip
+    return as_file("cases", form, SHEET_HEADER, rows)
+
+
 @router.get("/{number}")
 def case(context: ReadContext, app: TheApp, number: Big) -> ClaimOut:
     """One case with its story, and each way for the buyer with what it is expected to cost."""
@@ -292,28 +314,6 @@ def ask_many(context: WriteContext, ask: ManyClaimsAsk) -> Done:
         raise Conflict(left[0] if left else "none of these can be asked for")
     more = f"; {len(left)} {'was' if len(left) == 1 else 'were'} not, the first: {left[0]}" if left else ""
     return Done(message=f"{n} claim{'' if n == 1 else 's'} asked for{more}", count=n)
-
-
-SHEET_HEADER = (
-    "case", "order", "store", "supplier", "purchase_order", "title", "units", "what_is_wrong", "state", "waits_for", "opened", "until",
-    "asked_for", "came_back", "currency", "their_number", "answer",
-)  # fmt: skip
-
-
-@router.get("/sheet.{form}", response_class=Response, responses=SHEET)
-def cases_sheet(context: ReadContext, form: Form, show: Literal["open", "done", "all"] = "open") -> Response:
-    """The cases of a view as a table."""
-    rows = []
-    for one in buyer_side.listed(context, show, most=100_000):
-        row = _row(context, one)
-        purchase = context.get(PurchaseOrder, one.purchase_id, "purchase order").reference
-        rows.append([
-            row.reference, row.order, row.store, row.supplier, purchase, row.title, row.units, row.reason, row.state, row.waits_for,
-            house_days.day_of(context, row.opened_at).isoformat(), row.until.isoformat() if row.until else "",
-            plain(one.amount, one.currency) if one.wish == "money" else "a new one", plain(one.came_back, one.currency), one.currency,
-            one.their_number, one.answer,
-        ])  # fmt: skip
-    return as_file("cases", form, SHEET_HEADER, rows)
 
 
 @router.post("/{number}/ask")

@@ -135,7 +135,7 @@ const limitOf = (one: Money | null | undefined, role: Role) =>
         <label v-if="!open" class="col-span-2 mb-2 max-w-xs"
           ><span class="label">Name</span><input v-model="form.name" class="field" maxlength="40" :aria-invalid="!!wrong.name"
         /></label>
-        <label v-for="one in of.permissions" :key="one.name" class="flex items-center gap-2 py-0.5"
+        <label v-for="one in of.permissions" :key="one.name" class="flex min-h-7 items-center gap-2"
           ><input
             type="checkbox"
             class="size-4 accent-pine"
@@ -154,7 +154,7 @@ const limitOf = (one: Money | null | undefined, role: Role) =>
               :disabled="form.free[kind]"
               :aria-invalid="!!wrong[kind]"
           /></label>
-          <label class="mt-1 flex items-center gap-2"
+          <label class="mt-1 flex min-h-7 items-center gap-2"
             ><input v-model="form.free[kind]" type="checkbox" class="size-4 accent-pine" />any amount</label
           >
         </div>

@@ -45,7 +45,7 @@ function toggle(kind: 'stores' | 'suppliers' | 'categories', key: string | numbe
     <fieldset v-for="kind in kinds" :key="kind" class="min-w-0">
       <legend class="label">{{ role?.own_page ? `Which ${kind}` : `${HEADS[kind]}, none chosen = all` }}</legend>
       <div class="max-h-32 overflow-auto rounded border border-rule px-2 py-1">
-        <label v-for="one in rows(kind)" :key="one.key" class="flex items-center gap-2 py-0.5"
+        <label v-for="one in rows(kind)" :key="one.key" class="flex min-h-7 items-center gap-2"
           ><input
             type="checkbox"
             class="size-4 shrink-0 accent-pine"

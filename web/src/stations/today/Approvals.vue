@@ -82,7 +82,7 @@ const STATES: Record<string, string> = { waiting: 'Waits', approved: 'Approved',
       </p>
       <ul v-if="one.parts.length" class="mt-2 max-h-64 overflow-auto rounded border border-rule-2">
         <li v-for="part in one.parts" :key="part.id" class="border-b border-rule-2 px-3 py-1 last:border-0">
-          <label class="flex items-center gap-2"
+          <label class="flex min-h-7 items-center gap-2"
             ><input type="checkbox" class="size-4 accent-pine" :checked="!out(one, part.id)" @change="toggle(one, part.id)" /><span
               class="min-w-0 flex-1 truncate"
               >{{ part.name }}</span
