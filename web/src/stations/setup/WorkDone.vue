@@ -9,9 +9,9 @@ defineProps<{ of: Schema<'WorkOut'> }>()
 
 <template>
   <div>
-    <p v-if="!of.rows.length" class="text-soft">Nothing in the last {{ plural(of.days, 'day') }}.</p>
+    <p v-if="!of.rows.length && !of.lanes_opened" class="text-soft">Nothing in the last {{ plural(of.days, 'day') }}.</p>
     <RowTable
-      v-else
+      v-if="of.rows.length"
       :heads="[`In the last ${of.days} days`, 'Times', 'Things', 'Taken back since']"
       :right="[1, 2, 3]"
       :rows="of.rows"
