@@ -307,3 +307,27 @@ def test_work_is_handed_out_and_two_on_one_row_see_each_other(house: House, smal
     assert manager.get("/api/v1/lanes/skus/5").json()["others"] == ["Noor"]
     assert mapper.get("/api/v1/lanes/skus/5").json()["others"] == ["Vera"]
     assert mapper.get("/api/v1/lanes/skus/6").json()["others"] == [] == manager.get("/api/v1/lanes/skus/5").json()["others"]
+
+
+def test_nobody_gives_more_than_they_may_and_a_refusal_tells_no_amount(house: House, small: Small) -> None:
+    """Somebody may let people in, and is no manager: not of themselves either."""
+    hires = roles.Role("hires", frozenset({P.PEOPLE, P.SEE_GOODS, P.MAP}), 0, 0)
+    small.write(lambda context: roles.keep(context, hires))
+    manager, bo = house.person("manager", "Vera"), house.person("hires", "Bo")
+    people = {one["name"]: one for one in bo.get("/api/v1/setup/people").json()}
+    assert bo.post("/api/v1/setup/people", json={"mail": "m@helpers.example", "role": "mapper"}).status_code == 201
+    raised = {"version": people["Bo"]["version"], "role": "manager"}
+    above = (
+        bo.post(f"/api/v1/setup/people/{people['Bo']['id']}/role", json=raised),
+        bo.post("/api/v1/setup/people", json={"mail": "x@helpers.example", "role": "buyer"}),
+        bo.put("/api/v1/setup/roles", json={"name": "hires", "permissions": ["people", "settings"], "version": 1}),
+        bo.put("/api/v1/setup/roles", json={"name": "mapper", "permissions": ["map"], "spend": None, "refund": None, "version": 0}),
+        bo.delete(f"/api/v1/setup/people/{people['Vera']['id']}", params={"version": people["Vera"]["version"]}),
+        bo.post(f"/api/v1/setup/people/{people['Vera']['id']}/role", json={"version": people["Vera"]["version"], "role": "mapper"}),
+    )
+    assert [(one.status_code, "may more than you" in one.text) for one in above] == [(403, True)] * len(above)
+    lane = small.lane(5)
+    assert manager.post(f"/api/v1/lanes/{lane.id}/close", json={"version": lane.version, "reason": ""}).status_code == 200
+    with_amount = {"sku_id": 5, "parts": [{"item_id": 5, "units": "£4.20"}]}
+    told = bo.post("/api/v1/lanes", json=with_amount)
+    assert told.status_code == 422 and "4.20" not in told.text and "4.20" in manager.post("/api/v1/lanes", json=with_amount).text

@@ -14,12 +14,14 @@ from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException as StarletteHTTPException
 
 from ..connectors.errors import OutsideError
+from ..core.permissions import Permission
 from ..core.states import NotAllowed
 from ..data.turns import TooLong
 from ..services.base.errors import AboveLimit, Conflict, Invalid, MayNot, NotFound, UseCaseError
 from ..services.people import approvals
 from ..sheets.opened import NotASheet
 from .deps import APPROVES, app_state, context_of
+from .hidden import without_money
 
 log = structlog.get_logger()
 STATUS: dict[type[Exception], int] = {
@@ -52,16 +54,23 @@ def problem(status: int, message: str, headers: dict[str, str] | None = None, **
 def add_errors(app: FastAPI) -> None:
     """Map every exception to its status."""
 
-    async def known(_: Request, error: Exception) -> JSONResponse:
+    async def known(request: Request, error: Exception) -> JSONResponse:
         status = next((code for kind, code in STATUS.items() if isinstance(error, kind)), 400)
         message = error.message if isinstance(error, (UseCaseError, OutsideError)) else str(error)
-        return problem(status, message, **({"fields": error.fields} if isinstance(error, Invalid) else {}))
+        fields = error.fields if isinstance(error, Invalid) else None
+        if getattr(request.state, "seated", None) and not request.state.seated.allowed.may(Permission.SEE_MONEY):
+            # What is told of a failure holds no amount either.
+            message = str(without_money(message))
+            fields = fields and {name: str(without_money(value)) for name, value in fields.items()}
+        return problem(status, message) if fields is None else problem(status, message, fields=fields)
 
     async def above(request: Request, error: Exception) -> JSONResponse:
         """Nothing was done; what was asked for is written down for somebody who may."""
         assert isinstance(error, AboveLimit)
         if APPROVES in request.scope:
             return problem(403, f"this is above your own limit as well: {error.reason}")
+        if request.headers.get("content-type", "application/json").partition(";")[0].strip() != "application/json":
+            return problem(403, f"{error.message}; somebody who may has to do it")
         body = orjson.loads(await request.body() or b"{}")
 
         def ask() -> None:

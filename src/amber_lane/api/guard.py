@@ -6,7 +6,6 @@ x-needs. Somebody who is limited to some stores, suppliers or categories may mak
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any, NamedTuple, TypeVar
 
@@ -15,9 +14,9 @@ from fastapi import APIRouter, HTTPException, Request, params
 from fastapi.routing import APIRoute
 from starlette.responses import Response
 
-from ..core.currency import MINOR_DIGITS, SIGNS
 from ..core.permissions import Permission
 from .deps import Seated, seated
+from .hidden import without_money
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -111,25 +110,3 @@ def permitted(request: Request) -> None:
     require(here, *asked.permissions)
     if here.allowed.scope.limited and not asked.limited:
         raise HTTPException(403, "this shows more than the stores, suppliers or categories that you work for")
-
-
-_CODES = "|".join(sorted(MINOR_DIGITS))
-_SIGNS = "".join(re.escape(one) for one in SIGNS.values())
-_DIGITS = r"\d[\d,.\u202f\u00a0 ]*"
-_AMOUNT = re.compile(rf"[−-]?(?:[{_SIGNS}]\s?{_DIGITS}|\b{_DIGITS}\s?(?:{_CODES})\b|\b(?:{_CODES})\s?{_DIGITS})")
-HIDDEN = "(amount)"
-
-
-def without_money(value: object) -> object:
-    """An answer without any amount of money: amounts are null, and in sentences a word stands in their place.
-
-    >>> without_money({"cost": {"amount": "4.20", "currency": "GBP"}, "message": "it rose to £4.20 and −12.50 PLN", "stock": 3})
-    {'cost': None, 'message': 'it rose to (amount) and (amount)', 'stock': 3}
-    """
-    if isinstance(value, dict):
-        if value.keys() == {"amount", "currency"}:
-            return None
-        return {name: without_money(one) for name, one in value.items()}
-    if isinstance(value, list):
-        return [without_money(one) for one in value]
-    return _AMOUNT.sub(lambda found: HIDDEN + found.group()[len(found.group().rstrip(" ,.")) :], value) if isinstance(value, str) else value

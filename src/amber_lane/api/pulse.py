@@ -24,7 +24,7 @@ from ..services.outbox import queue
 from ..services.partners import rosters
 from ..services.people import roles, sessions
 from .deps import AppState, seated
-from .guard import without_money
+from .hidden import without_money
 from .schemas import HouseManner, manner_of
 
 

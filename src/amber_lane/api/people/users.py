@@ -63,8 +63,14 @@ class RoleAsk(ScopeAsk):
     version: int
 
 
+def _no_more_than_theirs(context: Context, number: int) -> None:
+    """Nobody changes somebody who may more than they may themselves."""
+    roles.may_grant(context, roles.role_of(context.session, context.get(Person, number, "person").role))
+
+
 @router.post("/{number}/role")
 def change_role(context: WriteContext, number: Big, ask: RoleAsk) -> Done:
+    _no_more_than_theirs(context, number)
     scope = roles.scope_of(context, ask.role, ask.suppliers, ask.stores, ask.categories)
     return Done(message=sessions.change_role(context, number, ask.version, ask.role, scope))
 
@@ -72,6 +78,7 @@ def change_role(context: WriteContext, number: Big, ask: RoleAsk) -> Done:
 @router.delete("/{number}")
 def remove_person(context: WriteContext, number: Big, version: int) -> Done:
     """A person does not sign in any more; what they did stays theirs in the log. Cannot be undone: let them in anew."""
+    _no_more_than_theirs(context, number)
     return Done(message=sessions.remove(context, number, version))
 
 
@@ -116,6 +123,7 @@ class AwayAsk(Ask):
 @router.post("/{number}/second/off")
 def take_second_step_away(context: WriteContext, number: Big, ask: AwayAsk) -> Done:
     """For who lost phone and codes: they sign in by password, and set it up anew."""
+    _no_more_than_theirs(context, number)
     return Done(message=second_step.take_away(context, number, ask.version))
 
 

@@ -13,7 +13,7 @@ from ...data.people import RoleRow
 from ...data.setup import Person, Store, Supplier
 from ...data.shelf import Sku
 from ..base.context import Context
-from ..base.errors import Conflict, Invalid
+from ..base.errors import Conflict, Invalid, MayNot
 from ..base.regional import home_of
 
 MOST_SAVED = 10**12
@@ -66,6 +66,19 @@ def is_fixed(role: Role) -> bool:
     return role.name == MANAGER or role.own_page
 
 
+def may_grant(context: Context, *granted: Role) -> None:
+    """MayNot where somebody would give, or take from somebody, more than they may themselves: so nobody makes more of themselves."""
+    own = context.allowed.role if context.allowed else None
+    if own is None or own.name == MANAGER:
+        return
+    for role in granted:
+        above = any(
+            mine is not None and (theirs is None or theirs > mine) for mine, theirs in ((own.spend, role.spend), (own.refund, role.refund))
+        )
+        if above or not role.permissions <= own.permissions:
+            raise MayNot(f"a {role.name} may more than you; a manager does this")
+
+
 def keep(context: Context, role: Role, version: int | None = None) -> str:
     """Make a role, or change what one may do; it holds at once for whoever has it. version: of its row as it was seen, None = a new one."""
     name, usual = " ".join(role.name.split()), built_in(home_of(context.session))
@@ -79,6 +92,7 @@ def keep(context: Context, role: Role, version: int | None = None) -> str:
     if any(amount is not None and not 0 <= amount <= MOST_SAVED for amount in (role.spend, role.refund)):
         raise Invalid("a limit is an amount, or none at all", {"spend": "is no amount"})
     before = role_of(context.session, name)
+    may_grant(context, before, replace(role, permissions=whole(role.permissions)))
     if row is None:
         row = RoleRow(name=name)
         context.session.add(row)
@@ -105,6 +119,7 @@ def remove(context: Context, name: str, version: int) -> str:
         raise Conflict("somebody changed this role while you had it open; look at it again")
     usual = name in built_in(home_of(context.session))
     n = context.session.scalar(select(func.count()).where(Person.role == name, Person.gone_at.is_(None))) or 0
+    may_grant(context, role_of(context.session, name), *(one for one in [built_in(home_of(context.session)).get(name)] if one))
     if n and not usual:
         raise Conflict(f"{n} {'person has' if n == 1 else 'people have'} this role; give them another one first")
     context.session.delete(row)
@@ -115,6 +130,7 @@ def remove(context: Context, name: str, version: int) -> str:
 
 def scope_of(context: Context, role: str, suppliers: Iterable[int], stores: Iterable[int], categories: Iterable[str]) -> Scope:
     """What somebody of a role is limited to, checked. Invalid where the role is none, or needs to be limited and is not."""
+    may_grant(context, role_of(context.session, role))
     scope = Scope(frozenset(stores), frozenset(suppliers), frozenset(one.strip() for one in categories if one.strip()))
     known = {one.role.name for one in all_roles(context)}
     if role not in known:
