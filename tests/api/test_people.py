@@ -331,3 +331,41 @@ def test_nobody_gives_more_than_they_may_and_a_refusal_tells_no_amount(house: Ho
     with_amount = {"sku_id": 5, "parts": [{"item_id": 5, "units": "£4.20"}]}
     told = bo.post("/api/v1/lanes", json=with_amount)
     assert told.status_code == 422 and "4.20" not in told.text and "4.20" in manager.post("/api/v1/lanes", json=with_amount).text
+
+
+def test_a_program_does_what_its_key_says_and_never_more_than_its_person(house: House, small: Small) -> None:
+    manager, tom = house.person("manager", "Vera"), house.person("buyer", "Tom")
+    assert tom.post("/api/v1/my-keys", json={"name": "sync", "permissions": ["price"]}).status_code == 422
+    assert "people" not in manager.get("/api/v1/my-keys").json()["may"], "no program lets people in"
+    made = tom.post("/api/v1/my-keys", json={"name": "sync", "permissions": ["map"]})
+    assert made.status_code == 201
+    secret = made.json()["secret"]
+    program = TestClient(house.app, headers={"Authorization": f"Bearer {secret}"})
+    lane = small.lane(5)
+    closed = program.post(f"/api/v1/lanes/{lane.id}/close", json={"version": lane.version, "reason": "by the program"})
+    assert closed.status_code == 200 and small.act("lane.close").who == "Tom by sync"
+    found = program.get("/api/v1/lanes/skus/5/candidates", params={"words": "I-5"}).json()
+    assert found and found[0]["cost"] is None, "it was given no sight of money, though Tom has it"
+    refused = {
+        "/api/v1/orders/send": {"orders": []},
+        "/api/v1/my-keys": {"name": "more", "permissions": ["map"]},
+        "/api/v1/session/password": {"was": WORD, "fresh": "nine loud otters here"},
+        "/api/v1/acts/1/undo": {},
+        "/api/v1/approvals/1/approve": {},
+    }
+    assert {path: program.post(path, json=body).status_code for path, body in refused.items()} == dict.fromkeys(refused, 403)
+    (key,) = tom.get("/api/v1/my-keys").json()["keys"]
+    assert (key["name"], key["permissions"]) == ("sync", ["map", "see goods"]) and key["used_at"] and secret not in str(key)
+    # What its person may no more, it may no more either; ended or without them it opens nothing.
+    person = next(one for one in manager.get("/api/v1/setup/people").json() if one["name"] == "Tom")
+    role = {"version": person["version"], "role": "bookkeeper"}
+    assert manager.post(f"/api/v1/setup/people/{person['id']}/role", json=role).status_code == 200
+    assert program.get("/api/v1/lanes/to-settle").status_code == 200
+    assert program.post("/api/v1/lanes/sure").status_code == 403
+    tom.post("/api/v1/session", json={"mail": "tom@amber-lane.example", "password": WORD})
+    assert manager.delete(f"/api/v1/my-keys/{key['id']}").status_code == 404, "a key is its person's own"
+    assert tom.delete(f"/api/v1/my-keys/{key['id']}").status_code == 200
+    assert program.get("/api/v1/lanes/to-settle").status_code == 401
+    for _ in range(30):
+        wrong = TestClient(house.app, headers={"Authorization": "Bearer alk_guess"}).get("/api/v1/lanes/to-settle").status_code
+    assert wrong == 429

@@ -28,7 +28,7 @@ from ..services.base.errors import Invalid
 from ..services.books import columns
 from ..services.catalogue.search import Finder
 from ..services.partners.registry import ConnectorRegistry
-from ..services.people import approvals, roles, second_step, sessions
+from ..services.people import approvals, program_keys, roles, second_step, sessions
 from ..services.people.passwords import Throttle
 from ..services.pricing.inputs import Facts
 from ..services.pricing.what_if import Catalogue
@@ -94,6 +94,8 @@ class Seated:
     role: str
     lacks: bool
     allowed: Allowed
+    # A program of theirs, by its key, and not they themselves.
+    program: bool = False
 
 
 def cookie_of(app: AppState) -> str:
@@ -110,6 +112,9 @@ def seated(request: Request) -> Seated | None:
     """Who is signed in, looked up once a request; what they may do is what the person may do now."""
     if not hasattr(request.state, "seated"):
         app, request.state.seated = app_state(request), None
+        if (secret := request.headers.get("authorization", "").removeprefix("Bearer ").strip()).startswith(program_keys.PREFIX):
+            of_program = request.state.seated = _program(request, app, secret[:100])
+            return of_program
         token = request.cookies.get(cookie_of(app), "")[:100]
         with app.db.reading() as s:
             found = sessions.find(s, token)
@@ -124,11 +129,36 @@ def seated(request: Request) -> Seated | None:
     return found_
 
 
+def _program(request: Request, app: AppState, secret: str) -> Seated | None:
+    """Whose program calls by a key. Wrong ones are counted by address, as all that is tried at a door."""
+    address = request.client.host if request.client else ""
+    with app.db.reading() as s:
+        found = program_keys.find(s, secret)
+        if found is not None:
+            row, person = found
+            name, due = f"{person.name} by {row.name}", program_keys.is_due(row)
+            here = Seated("", row.id, person.id, name, person.role, False, program_keys.allowed(s, row, person), program=True)
+    if found is None:
+        app.tokens.wrong("a key", address)
+        if (wait := app.tokens.wait("a key", address, True)) > 0:
+            raise HTTPException(429, "too many wrong keys from here", {"Retry-After": str(round(wait) + 1)})
+        return None
+    if due:
+        with contextlib.suppress(OperationalError, TooLong), app.db.writing() as s:
+            program_keys.note(s, here.number)
+    return here
+
+
 def signed_in(request: Request) -> int:
     """The number of the person who is signed in; 401 otherwise. A change needs our own header too, so that no other page can make it."""
     here = seated(request)
     if here is None:
         raise HTTPException(401, "sign in first")
+    if here.program:
+        if "x-needs" not in (request.scope["route"].openapi_extra or {}):
+            raise HTTPException(403, "a program does not sign in, and changes nobody's password")
+        # No page of others can send its key, so it needs no header of ours.
+        return here.person
     if request.method not in ("GET", "HEAD") and request.headers.get("x-amber-lane") != "1":
         raise HTTPException(403, "this call did not come from Amber Lane's own pages")
     return here.person

@@ -30,6 +30,11 @@ SCHEMES = {
         "name": "amber_lane",
         "description": "By POST /api/v1/session; behind TLS __Host-amber_lane. A change needs the header X-Amber-Lane: 1 too.",
     },
+    "key": {
+        "type": "http",
+        "scheme": "bearer",
+        "description": "The key of a program of one's own (alk_…), made under Your sign-in; x-needs says what each call needs.",
+    },
     "program": {"type": "http", "scheme": "bearer", "description": "The token of a store's program."},
 }
 # Calls that nobody need be signed in for.
@@ -64,6 +69,7 @@ def _document(app: FastAPI) -> dict[str, Any]:
         for method, call in calls.items():
             if (method, path) not in OPEN:
                 call["security"] = [{"program" if path.startswith("/api/v1/program") else "person": []}]
+                call["security"] += [{"key": []}] if "x-needs" in call else []
             if path.startswith("/api/v1"):
                 call["responses"] |= {str(int(one)): _refusal(one) for one in _refusals(method, path, call)}
     app.openapi_schema = made

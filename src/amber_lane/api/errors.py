@@ -17,7 +17,7 @@ from ..connectors.errors import OutsideError
 from ..core.permissions import Permission
 from ..core.states import NotAllowed
 from ..data.turns import TooLong
-from ..services.base.errors import AboveLimit, Conflict, Invalid, MayNot, NotFound, UseCaseError
+from ..services.base.errors import AboveLimit, Conflict, DearerNow, Invalid, MayNot, NotFound, UseCaseError
 from ..services.people import approvals
 from ..sheets.opened import NotASheet
 from .deps import APPROVES, app_state, context_of
@@ -27,6 +27,7 @@ log = structlog.get_logger()
 STATUS: dict[type[Exception], int] = {
     NotFound: 404,
     Conflict: 409,
+    DearerNow: 409,
     Invalid: 422,
     MayNot: 403,
     NotASheet: 422,
@@ -51,35 +52,37 @@ def problem(status: int, message: str, headers: dict[str, str] | None = None, **
     return JSONResponse(body, status, headers, "application/problem+json")
 
 
+async def _known(request: Request, error: Exception) -> JSONResponse:
+    status = next((code for kind, code in STATUS.items() if isinstance(error, kind)), 400)
+    message = error.message if isinstance(error, (UseCaseError, OutsideError)) else str(error)
+    fields = error.fields if isinstance(error, Invalid) else None
+    if getattr(request.state, "seated", None) and not request.state.seated.allowed.may(Permission.SEE_MONEY):
+        # What is told of a failure holds no amount either.
+        message = str(without_money(message))
+        fields = fields and {name: str(without_money(value)) for name, value in fields.items()}
+    return problem(status, message) if fields is None else problem(status, message, fields=fields)
+
+
+async def _above(request: Request, error: Exception) -> JSONResponse:
+    """Nothing was done; what was asked for is written down for somebody who may."""
+    assert isinstance(error, AboveLimit)
+    if APPROVES in request.scope:
+        return problem(403, f"this is above your own limit as well: {error.reason}")
+    if request.headers.get("content-type", "application/json").partition(";")[0].strip() != "application/json":
+        return problem(403, f"{error.message}; somebody who may has to do it")
+    body = orjson.loads(await request.body() or b"{}")
+
+    def ask() -> None:
+        app = app_state(request)
+        with app.db.writing() as s:
+            approvals.ask(context_of(request, s), error, request.method, request.scope["path"], body)
+
+    await anyio.to_thread.run_sync(ask)
+    return JSONResponse({"message": f"Nothing is done yet: {error.reason}. Somebody who may is asked", "count": 0, "waits": True}, 202)
+
+
 def add_errors(app: FastAPI) -> None:
     """Map every exception to its status."""
-
-    async def known(request: Request, error: Exception) -> JSONResponse:
-        status = next((code for kind, code in STATUS.items() if isinstance(error, kind)), 400)
-        message = error.message if isinstance(error, (UseCaseError, OutsideError)) else str(error)
-        fields = error.fields if isinstance(error, Invalid) else None
-        if getattr(request.state, "seated", None) and not request.state.seated.allowed.may(Permission.SEE_MONEY):
-            # What is told of a failure holds no amount either.
-            message = str(without_money(message))
-            fields = fields and {name: str(without_money(value)) for name, value in fields.items()}
-        return problem(status, message) if fields is None else problem(status, message, fields=fields)
-
-    async def above(request: Request, error: Exception) -> JSONResponse:
-        """Nothing was done; what was asked for is written down for somebody who may."""
-        assert isinstance(error, AboveLimit)
-        if APPROVES in request.scope:
-            return problem(403, f"this is above your own limit as well: {error.reason}")
-        if request.headers.get("content-type", "application/json").partition(";")[0].strip() != "application/json":
-            return problem(403, f"{error.message}; somebody who may has to do it")
-        body = orjson.loads(await request.body() or b"{}")
-
-        def ask() -> None:
-            app = app_state(request)
-            with app.db.writing() as s:
-                approvals.ask(context_of(request, s), error, request.method, request.scope["path"], body)
-
-        await anyio.to_thread.run_sync(ask)
-        return JSONResponse({"message": f"Nothing is done yet: {error.reason}. Somebody who may is asked", "count": 0, "waits": True}, 202)
 
     async def refused(_: Request, error: Exception) -> JSONResponse:
         assert isinstance(error, StarletteHTTPException)
@@ -107,9 +110,9 @@ def add_errors(app: FastAPI) -> None:
         log.exception("request failed", exc_info=error)
         return problem(500, "something broke here and nothing was changed; the log says what it was")
 
-    app.add_exception_handler(AboveLimit, above)
+    app.add_exception_handler(AboveLimit, _above)
     for kind in (UseCaseError, OutsideError, NotASheet, NotAllowed):
-        app.add_exception_handler(kind, known)
+        app.add_exception_handler(kind, _known)
     app.add_exception_handler(HTTPException, refused)
     app.add_exception_handler(StarletteHTTPException, refused)
     app.add_exception_handler(RequestValidationError, unreadable)

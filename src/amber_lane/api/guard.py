@@ -64,7 +64,7 @@ class GuardedRouter(APIRouter):
     def add_api_route(self, path: str, endpoint: Callable[..., Any], **more: Any) -> None:  # noqa: ANN401 - as FastAPI has it
         methods = {one.upper() for one in more.get("methods") or ("GET",)}
         declared: Needs = getattr(endpoint, "needs", self.read if methods <= {"GET", "HEAD"} else self.write)
-        said = {"x-needs": sorted(declared.permissions), "x-limited": declared.limited}
+        said = {"x-needs": sorted(declared.permissions), "x-limited": declared.limited, "x-own": declared.own}
         super().add_api_route(path, endpoint, **{**more, "openapi_extra": {**(more.get("openapi_extra") or {}), **said}})
 
 
@@ -89,7 +89,7 @@ class GuardedRoute(APIRoute):
 def needs_of(request: Request) -> Needs:
     """What the call needs that is being made."""
     said = request.scope["route"].openapi_extra or {}
-    return Needs(frozenset(Permission(one) for one in said["x-needs"]), said["x-limited"])
+    return Needs(frozenset(Permission(one) for one in said["x-needs"]), said["x-limited"], said["x-own"])
 
 
 def require(here: Seated, *permissions: Permission) -> None:
@@ -107,6 +107,8 @@ def permitted(request: Request) -> None:
         raise HTTPException(403, "managers here sign in with a code beside the password; set yours up first")
     if role.own_page:
         raise HTTPException(403, "this is not yours; your purchase orders are on your own page")
+    if here.program and asked.own and request.method != "GET":
+        raise HTTPException(403, "this is a person's to do, and no program's")
     require(here, *asked.permissions)
     if here.allowed.scope.limited and not asked.limited:
         raise HTTPException(403, "this shows more than the stores, suppliers or categories that you work for")

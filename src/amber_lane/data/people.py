@@ -36,6 +36,20 @@ class PersonSpending(Row):
     amount: Mapped[int]
 
 
+class ProgramKey(Row):
+    """A key of a program of somebody's own, until ended_at; only its hash is kept. Times are real ones."""
+
+    __tablename__ = "program_key"
+    __table_args__ = (Index("ix_program_key_person_id_id", "person_id", "id"),)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    name: Mapped[str]
+    hash: Mapped[str] = mapped_column(unique=True)
+    permissions: Mapped[list[Any]] = mapped_column(default=list)
+    made_at: Mapped[datetime]
+    used_at: Mapped[datetime | None]
+    ended_at: Mapped[datetime | None]
+
+
 class HandedOut(Row):
     """A row that somebody was given: an alert by its key, or a SKU of the mapping queue as sku:number."""
 

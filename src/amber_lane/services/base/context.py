@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import partial
 from typing import Any, TypeVar
@@ -52,6 +52,8 @@ class Context:
     allowed: Allowed | None = None
     # Of an act that is done for somebody who may not: what it came to when it was asked for, in the house's minor units.
     approved: int | None = None
+    # What this act has come to so far, by limit, in the house's minor units.
+    counted: dict[str, int] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         # Whoever follows what a transaction changed acts for the one that began it.

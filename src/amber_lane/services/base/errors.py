@@ -33,6 +33,10 @@ class MayNot(UseCaseError):
     """Whoever asks may not do this, or not to this thing."""
 
 
+class DearerNow(UseCaseError):
+    """What somebody approved comes to more by now; nothing was done. No Conflict, so that no other of many goes on without it."""
+
+
 class AboveLimit(UseCaseError):
     """More than whoever asks may spend or refund in a day; nothing was done, and somebody who may is asked.
 

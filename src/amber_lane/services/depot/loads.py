@@ -181,6 +181,18 @@ def turned(cost: LoadCost, nano: int) -> list[int]:
 def order(context: Context, number: int, version: int | None = None) -> Inbound:
     """Buy a load from its supplier, once, with the depot as address, and tell the depot; or send it ourselves. Can be taken back until
     it has gone out."""
+    _count(context, [context.get(Inbound, number, "load")])
+    return _order(context, number, version)
+
+
+def _count(context: Context, rows: Sequence[Inbound]) -> None:
+    """What loads cost, towards the day's limit of whoever buys them."""
+    parts = [Part(row.id, row.reference, row.goods + row.freight, row.currency) for row in rows if row.from_id is not None]
+    if parts:
+        count(context, Limit.SPEND, "buy " + (f"{len(parts)} loads" if len(parts) > 1 else f"load {parts[0].name}"), parts)
+
+
+def _order(context: Context, number: int, version: int | None = None) -> Inbound:
     row = context.get_version(Inbound, number, version, "load")
     depot = context.get(Supplier, row.supplier_id, "depot")
     lines = lines_of(context, row.id)
@@ -189,8 +201,6 @@ def order(context: Context, number: int, version: int | None = None) -> Inbound:
         context.log("load.sent", row.reference, f"load {row.reference} is on its way to {depot.name}")
     else:
         source = context.get(Supplier, row.from_id, "supplier")
-        part = Part(row.id, row.reference, row.goods + row.freight, row.currency)
-        count(context, Limit.SPEND, f"buy load {row.reference} from {source.name}", [part])
         row.state, row.ordered_at = LOAD.step(row.state, "order"), context.now
         queue.put(context, f"supplier:{source.id}", f"load:{row.id}", row.reference, _payload(context, row, depot, lines))
         told = f"load {row.reference} bought from {source.name}, {show(row.goods + row.freight, row.currency)}"
@@ -361,7 +371,6 @@ def order_all(context: Context, wanted: Sequence[tuple[int, int]]) -> list[Inbou
             raise Invalid("say first what these goods are bought as" if row else "these goods are held by no depot")
         item = context.get(Item, row.source_id, "item")
         groups.setdefault((row.supplier_id, item.supplier_id), []).append(LoadLine(held, units))
-    made = []
-    for (depot, _), lines in sorted(groups.items()):
-        made.append(order(context, plan(context, depot, lines).id))
-    return made
+    planned = [plan(context, depot, lines) for (depot, _), lines in sorted(groups.items())]
+    _count(context, planned)
+    return [_order(context, one.id) for one in planned]

@@ -13,7 +13,7 @@ from ...data.orders import Order
 from ...data.people import PersonSpending
 from ..base import house_days
 from ..base.context import Context
-from ..base.errors import AboveLimit, Conflict
+from ..base.errors import AboveLimit, DearerNow
 from .exchange_rates import HomeWorth
 
 _VERBS = {Limit.SPEND: "spend", Limit.REFUND: "refund"}
@@ -36,7 +36,7 @@ def count(context: Context, limit: Limit, what: str, parts: Sequence[Part], part
     """Count what an act comes to towards what whoever acts may spend or refund today. AboveLimit where it is too much, or not known.
 
     what: the act in words; parts_in: the field of the call that holds the parts' numbers, '' where it is done whole or not at all.
-    Conflict where somebody approved it and it comes to more now.
+    DearerNow where somebody approved it and it comes to more by now.
     """
     if context.allowed is None or context.person is None:
         return
@@ -44,9 +44,10 @@ def count(context: Context, limit: Limit, what: str, parts: Sequence[Part], part
     amounts = [(one.id, one.name, worth.of(one.amount or 0, one.currency)) for one in parts]
     lacks = sorted(worth.left_out | {one.currency for one in parts if one.amount is None})
     amount = sum(part for _, _, part in amounts)
-    if context.approved is not None and amount > context.approved:
-        now, asked = show(amount, worth.home), show(context.approved, worth.home)
-        raise Conflict(f"it comes to {now} now, and was asked for at {asked}; refuse it, and have it asked for anew")
+    so_far = context.counted[limit.value] = context.counted.get(limit.value, 0) + amount
+    if context.approved is not None and so_far > context.approved:
+        now, asked = show(so_far, worth.home), show(context.approved, worth.home)
+        raise DearerNow(f"it comes to {now} now, and was asked for at {asked}; refuse it, and have it asked for anew")
     most = context.allowed.role.limit(limit)
     if most is None:
         return
@@ -56,7 +57,7 @@ def count(context: Context, limit: Limit, what: str, parts: Sequence[Part], part
         reason = f"{context.actor} may {_VERBS[limit]} {show(most, worth.home)} a day{used}"
         if lacks:
             reason = f"what it comes to is not known: there is no rate of {', '.join(lacks)}"
-        raise AboveLimit(limit, None if lacks else amount, f"{what}, {show(amount, worth.home)}", reason, amounts, parts_in)
+        raise AboveLimit(limit, None if lacks else so_far, f"{what}, {show(so_far, worth.home)}", reason, amounts, parts_in)
     row.amount += amount
     context.session.flush()
 
