@@ -21,6 +21,7 @@ from amber_lane.api.app import make_app_state
 from amber_lane.api.deps import AppState
 from amber_lane.clock import PacedClock
 from amber_lane.data.lanes import Lane
+from amber_lane.data.orders import Order, OrderLine
 from amber_lane.data.prices import PriceRule
 from amber_lane.data.session import Database
 from amber_lane.data.setup import Store, Supplier
@@ -34,6 +35,7 @@ from amber_lane.services.mapping import lanes
 from amber_lane.services.partners import connections
 from amber_lane.services.people import users
 from amber_lane.services.pricing.drafts import PolicyChange
+from amber_lane.services.purchasing import purchase_orders
 from amber_lane.settings import Settings
 
 # Houses that say where they are; the others were there before that was asked.
@@ -240,6 +242,18 @@ class Business:
                 .order_by(Sku.code)
             ).all()
         return rows[place][0], rows[place][1]
+
+    def on_the_road(self, *places: int) -> list[OrderLine]:
+        """Lines of one order each, of the SKUs at these places, that a supplier has sent."""
+        numbers = [self.buy(sku=self.laned(place)[0], quantity=1) for place in places]
+        orders = self.all(select(Order.id).where(Order.number.in_(numbers)))
+        with self.app_state.db.writing() as s:
+            purchase_orders.send(self.context(s), orders)
+        self.settle()
+        for _ in range(4):
+            self.on(8 * 60)
+            self.app_state.reader.answers(1)
+        return self.all(select(OrderLine).where(OrderLine.order_id.in_(orders)).order_by(OrderLine.id))
 
     def close(self) -> None:
         self.app_state.db.close()

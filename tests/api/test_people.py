@@ -130,6 +130,9 @@ def test_a_mapper_settles_the_queue_and_sees_no_money(house: House, small: Small
     looked = mapper.post("/api/v1/lanes/preview", json=ask).json()
     assert looked["price"] is None and looked["orders"] == 1
     assert mapper.post("/api/v1/lanes", json=ask).status_code == 201
+    # What another began goes on, whoever else sees that it runs.
+    job = manager.post("/api/v1/lanes/sure").json()["job"]
+    assert mapper.post(f"/api/v1/jobs/{job}/stop").status_code == 403
     assert get("/lanes/to-settle")["rows"] == [] and small.lane(6).opened_by == "Mapper"
     for path in (
         "/lanes",
@@ -205,6 +208,14 @@ def test_an_act_above_a_limit_waits_for_somebody_who_may(house: House, small: Sm
         return [one["message"] for one in client.get("/api/v1/today").json()["alerts"] if one["kind"] == "Your word"]
 
     assert len(seen(manager)) == 1 and "Tom asks for your word: buy 2 orders" in seen(manager)[0]
+    # No limit alone makes nobody's word count: who buys nothing decides nothing of it, and neither does who works for one store.
+    reads = roles.Role("reads all", frozenset({P.SEE_ORDERS, P.SEE_MONEY}), None, None)
+    owner = roles.Role("owner", ROLES["buyer"].permissions, None, None)
+    small.write(lambda context: [roles.keep(context, one) for one in (reads, owner)])
+    outside = house.person("reads all", "Ray"), house.person("owner", "Olu", Scope(stores=frozenset({1})))
+    for client in outside:
+        assert seen(client) == [] == client.get("/api/v1/approvals").json()
+        assert client.post(f"/api/v1/approvals/{row.id}/refuse", json={"version": row.version}).status_code == 403
     assert seen(buyer) == seen(other) == [], "whose own limit is no higher decides nothing"
     for client in (buyer, other):
         assert client.post(f"/api/v1/approvals/{row.id}/approve", json={}).status_code == 403
@@ -367,5 +378,8 @@ def test_a_program_does_what_its_key_says_and_never_more_than_its_person(house: 
     assert tom.delete(f"/api/v1/my-keys/{key['id']}").status_code == 200
     assert program.get("/api/v1/lanes/to-settle").status_code == 401
     for _ in range(30):
-        wrong = TestClient(house.app, headers={"Authorization": "Bearer alk_guess"}).get("/api/v1/lanes/to-settle").status_code
+        guess = TestClient(house.app, headers={"Authorization": "Bearer alk_guess"}, raise_server_exceptions=False)
+        wrong = guess.get("/api/v1/lanes/to-settle").status_code
     assert wrong == 429
+    # Much that comes with a wrong key is refused unread, and breaks nothing.
+    assert guess.post("/api/v1/sheets/lanes/look", content=b"x" * 1_500_000).status_code in (401, 413, 429)

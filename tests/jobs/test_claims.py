@@ -13,7 +13,7 @@ from amber_lane.core.claims import ClaimReason, Way
 from amber_lane.data.backups import look_over
 from amber_lane.data.books import JournalEntry
 from amber_lane.data.claims import Claim, ClaimEvent
-from amber_lane.data.orders import FillPlan, Order, OrderLine, PurchaseOrder
+from amber_lane.data.orders import FillPlan, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.transit import Parcel
 from amber_lane.services.activity import undo
@@ -22,7 +22,6 @@ from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.claims import buyer_side, cases, clock
 from amber_lane.services.claims.cases import Start
 from amber_lane.services.listings import images
-from amber_lane.services.purchasing import purchase_orders
 
 
 def write(business: Any, do: Any) -> Any:
@@ -32,15 +31,7 @@ def write(business: Any, do: Any) -> Any:
 
 def on_the_road(business: Any, place: int) -> OrderLine:
     """A line that a supplier has sent, of another SKU for each test."""
-    code, _ = business.laned(place)
-    number = business.buy(sku=code, quantity=1)
-    order = business.one(select(Order).where(Order.number == number))
-    write(business, lambda c: purchase_orders.send(c, [order.id]))
-    business.settle()
-    for _ in range(4):
-        business.on(8 * 60)
-        business.app_state.reader.answers(1)
-    return business.one(select(OrderLine).where(OrderLine.order_id == order.id))
+    return business.on_the_road(place)[0]
 
 
 def claimed(business: Any, reference: str) -> list[dict[str, Any]]:

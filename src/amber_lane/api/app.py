@@ -136,7 +136,11 @@ def make_app_state(settings: Settings, transport: httpx.BaseTransport | None = N
 def _known(scope: Scope) -> bool:
     """Whether a request is of somebody who is signed in, or of a store's program."""
     request = Request(scope)
-    return seated(request) is not None or agent_leases.holds_token(request)
+    try:
+        return seated(request) is not None or agent_leases.holds_token(request)
+    except HTTPException:
+        # Wrong keys too often: a stranger, who is told so where the call is answered.
+        return False
 
 
 def _for_its_owner_alone(folder: Path, db: Database) -> None:

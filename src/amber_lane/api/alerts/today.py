@@ -19,7 +19,7 @@ from ...services.activity import undo
 from ...services.alerts import today
 from ...services.alerts.alert import SHOWN
 from ...services.base import portions
-from ...services.base.errors import NotFound
+from ...services.base.errors import MayNot, NotFound
 from ...services.base.regional import home_of
 from ...services.grids import find_anything, goods_grids
 from ...services.grids.goods_grids import GridQuery
@@ -328,6 +328,8 @@ def job(context: ReadContext, number: Big) -> JobOut:
 @for_everyone
 def stop_job(context: WriteContext, number: Big) -> Done:
     row = context.get(Job, number, "job")
+    if row.body.get("person") != context.person and not (context.allowed or EVERYTHING).may(P.SETTINGS):
+        raise MayNot("somebody else began this; a manager stops it")
     if row.state not in ("waiting", "running"):
         raise NotFound("this job has ended")
     if row.kind in portions.WORK:

@@ -15,7 +15,7 @@ from ...core.permissions import Scope
 from ...data.claims import Claim
 from ...data.orders import Order
 from ...data.outbox import AuditEntry
-from ...data.setup import Letter
+from ...data.setup import Letter, Store
 from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, NotFound
@@ -56,7 +56,9 @@ def find(context: Context, mail: Mail) -> About | None:
     Anybody can name any number: from another address than the buyer's it is told as such, and shown to whoever reads it.
     """
     numbers = list(dict.fromkeys(one.upper() for one in _NUMBER.findall(f"{mail.subject} {mail.text[:BODY_MOST]}")))[:NUMBERS_MOST]
-    named = list(context.session.scalars(select(Order).where(Order.number.in_(numbers)).order_by(Order.id.desc()))) if numbers else []
+    # By store and number, as the index of orders has them.
+    by_number = select(Order).where(Order.store_id.in_(context.session.scalars(select(Store.id)).all()), Order.number.in_(numbers))
+    named = list(context.session.scalars(by_number.order_by(Order.id.desc()))) if numbers else []
     theirs = [one for one in named if mail.sender and one.mail.lower() == mail.sender]
     if theirs:
         return About(theirs[0], True)

@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import or_, select
 
-from ...core.permissions import Limit
+from ...core.permissions import Limit, Permission
 from ...core.states import APPROVAL
 from ...data.base import by_index
 from ...data.people import IS_WAITING, Approval
@@ -17,6 +17,8 @@ from ..base.errors import AboveLimit, Conflict, Invalid, MayNot
 from ..base.regional import home_of
 
 SHOWN = 100
+# Who spends orders; who refunds orders or follows cases.
+DOES = {Limit.SPEND: (Permission.ORDER,), Limit.REFUND: (Permission.ORDER, Permission.CLAIM)}
 
 
 def ask(context: Context, error: AboveLimit, method: str, path: str, body: dict[str, Any]) -> Approval:
@@ -66,10 +68,13 @@ def listed(context: Context) -> list[Approval]:
 
 
 def may_decide(context: Context, row: Approval) -> bool:
-    """Whether whoever acts may approve it: somebody else than who asked, whose own limit is not below it."""
-    if context.allowed is None or row.person_id == context.person:
+    """Whether whoever acts may approve it: somebody else than who asked, who does such things, and whose own limit is not below it."""
+    allowed = context.allowed
+    if allowed is None or row.person_id == context.person or allowed.scope.limited:
         return False
-    most = context.allowed.role.limit(Limit(row.limit))
+    if not any(allowed.may(one) for one in DOES[Limit(row.limit)]):
+        return False
+    most = allowed.role.limit(Limit(row.limit))
     return most is None or (row.amount is not None and most >= row.amount)
 
 

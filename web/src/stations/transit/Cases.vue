@@ -69,8 +69,7 @@ function turn(key: string) {
 <template>
   <div class="flex items-center gap-3">
     <Pills :options="pills" :chosen="mailing ? 'mails' : show" label="Which cases" @choose="turn" />
-    <Btn v-if="unasked.length > 1 && !mailing" small class="ml-auto" @click="askAll"
-      >Ask for all {{ unasked.length }} that are not asked yet</Btn
+    <Btn v-if="unasked.length > 1 && !mailing" small class="ml-auto" @click="askAll">Ask for the {{ unasked.length }} not asked yet</Btn
     ><Btn v-if="may('claim') && !limited && !mailing" small :class="unasked.length > 1 ? '' : 'ml-auto'" @click="bring = true"
       >Import answers</Btn
     ><SheetIn :open="bring" sheet="claim_answers" title="Import suppliers' answers to claims" @close="bring = false" />
