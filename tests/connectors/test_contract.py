@@ -18,7 +18,7 @@ from amber_lane.connectors.claim_protocol import ClaimAsk, ClaimLink
 from amber_lane.connectors.depot_protocol import CartonNotice, CountedLine, DepotLink, HoldAsk, LoadNotice
 from amber_lane.connectors.errors import Denied, Malformed, OutsideError, RateLimited, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.kinds import KINDS, connect
-from amber_lane.connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseItem, Tracking
+from amber_lane.connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseItem, RefundLine, Tracking
 from amber_lane.connectors.wire import order_lines
 from amber_lane.sheets.mapped import look
 
@@ -134,10 +134,17 @@ def test_a_store_takes_changes_and_numbers_and_can_be_asked(calm, partner):
         store.fulfil(number, Tracking("SW000012349GB", "Nobody"), f"{code}-f3")
     with pytest.raises(Refused, match="sent already"):
         store.cancel(number)
+    part = RefundLine(1, 0, 150)
     for _ in range(2):
-        store.refund(number, [(1, 0)], f"{code}-r1")
+        store.refund(number, [part], "GBP", f"{code}-r0")
+    with pytest.raises(Refused, match="left to be given back"):
+        store.refund(number, [RefundLine(1, 0, one.price * 9)], "GBP", f"{code}-r2")
     given = calm.record()["refunds"]
-    assert given[f"{code}-r1"]["order"] == number and [one["order"] for one in given.values()].count(number) == 1
+    assert given[f"{code}-r0"]["paid"] == "1.50" and [one["order"] for one in given.values()].count(number) == 1
+    for _ in range(2):
+        store.refund(number, [RefundLine(1)], "GBP", f"{code}-r1")
+    given = calm.record()["refunds"]
+    assert given[f"{code}-r1"]["order"] == number and [one["order"] for one in given.values()].count(number) == 2
 
 
 @by_store

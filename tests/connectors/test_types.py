@@ -21,7 +21,7 @@ post.track(["RR473124829GB"])
 shop.buy(None)  # 1
 house.buy("two lamps")  # 2
 post.track("RR473124829GB")  # 3
-post.refund("7", [], "r")  # 4
+post.refund("7", [], "GBP", "r")  # 4
 wrong: StoreLink = house  # 5
 
 

@@ -22,6 +22,7 @@ from .protocols import (
     ListingChange,
     ListingPage,
     OrderPage,
+    RefundLine,
     SettlementPage,
     StoreListing,
     StoreOrder,
@@ -146,12 +147,12 @@ class CraftPages:
     def find_fulfilment(self, order: str, reference: str) -> bool:
         return bool(self._rows("/journal.csv", note=reference))
 
-    def refund(self, order: str, lines: list[tuple[int, int]], reference: str) -> None:
+    def refund(self, order: str, lines: list[RefundLine], currency: str, reference: str) -> None:
         self._signed_in(
             lambda: self.call.send(
                 "POST",
                 f"/orders/{path_part(order)}/refund",
-                data={"lines": ",".join(f"{line}:{n}" for line, n in lines), "reference": reference},
+                data={"lines": ",".join(_back(one, currency) for one in lines), "reference": reference},
             )
         )
 
@@ -166,6 +167,10 @@ class CraftPages:
 
     def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> Word:
         raise Denied("the craft market does not tell of orders")
+
+
+def _back(one: RefundLine, currency: str) -> str:
+    return f"{one.line}:{one.quantity}" + (f":{plain(one.amount, currency)}" if one.amount is not None else "")
 
 
 def _said_of(page: str) -> tuple[str, str]:

@@ -22,6 +22,7 @@ from .protocols import (
     ListingChange,
     ListingPage,
     OrderPage,
+    RefundLine,
     SettlementLine,
     SettlementPage,
     StoreListing,
@@ -29,7 +30,7 @@ from .protocols import (
     Tracking,
     Word,
 )
-from .wire import Buyer, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, ppm, rows_of
+from .wire import Buyer, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, ppm, refund_body, rows_of
 
 R = TypeVar("R")
 M = TypeVar("M", bound=BaseModel)
@@ -267,11 +268,11 @@ class MarketApi:
     def find_fulfilment(self, order: str, reference: str) -> bool:
         return any(one.note == reference for one in self._ask(f"/orders/{path_part(order)}/parcels", _Parcels).parcels)
 
-    def refund(self, order: str, lines: list[tuple[int, int]], reference: str) -> None:
+    def refund(self, order: str, lines: list[RefundLine], currency: str, reference: str) -> None:
         self._tell(
             "POST",
             f"/orders/{path_part(order)}/refund",
-            {"lines": [{"line": line, "quantity": n} for line, n in lines], "reference": reference},
+            {"lines": [refund_body(one, currency, "money") for one in lines], "reference": reference},
             _Done,
         )
 

@@ -23,13 +23,14 @@ from .protocols import (
     ListingChange,
     ListingPage,
     OrderPage,
+    RefundLine,
     SettlementPage,
     StoreListing,
     StoreOrder,
     Tracking,
     Word,
 )
-from .wire import BesidePrices, Buyer, Name, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, rows_of
+from .wire import BesidePrices, Buyer, Name, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, refund_body, rows_of
 
 
 class _Account(Wire):
@@ -179,11 +180,11 @@ class OwnSite:
         said = self.call.ask(f"/orders/{path_part(order)}/fulfilments", _Fulfilments)
         return any(one.reference == reference for one in said.fulfilments)
 
-    def refund(self, order: str, lines: list[tuple[int, int]], reference: str) -> None:
+    def refund(self, order: str, lines: list[RefundLine], currency: str, reference: str) -> None:
         self.call.tell(
             "POST",
             f"/orders/{path_part(order)}/refund",
-            {"lines": [{"line": line, "quantity": n} for line, n in lines], "reference": reference},
+            {"lines": [refund_body(one, currency, "amount") for one in lines], "reference": reference},
             _Done,
         )
 

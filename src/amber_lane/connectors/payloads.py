@@ -25,6 +25,7 @@ from .protocols import (
     Purchase,
     PurchaseAnswer,
     PurchaseItem,
+    RefundLine,
     StoreLink,
     SupplierLink,
     Tracking,
@@ -186,11 +187,14 @@ class FulfilmentPayload(StorePayload):
 class RefundPayload(StorePayload):
     """Lines of a store's order to be paid back, each with how many of it; a bare line number is all of it.
 
-    The store knows a refund by its reference, so the same one again does no harm.
+    amounts: of each line, minor units of the currency; none = what they were sold for. The store knows a refund by its reference, so the
+    same one again does no harm.
     """
 
     order: str
     lines: tuple[int | tuple[int, int], ...]
+    amounts: tuple[int, ...] = ()
+    currency: str = ""
     reference: str
 
     @property
@@ -199,15 +203,16 @@ class RefundPayload(StorePayload):
 
     @property
     def summary(self) -> str:
-        return f"refund {len(self.lines)} line{'' if len(self.lines) == 1 else 's'}"
+        money = f" with {show(sum(self.amounts), self.currency)}" if self.amounts else ""
+        return f"refund {len(self.lines)} line{'' if len(self.lines) == 1 else 's'}{money}"
 
     @property
-    def units(self) -> list[tuple[int, int]]:
-        """(line number, how many of it; 0 = all)."""
-        return [(one, 0) if isinstance(one, int) else one for one in self.lines]
+    def units(self) -> list[RefundLine]:
+        lines = [(one, 0) if isinstance(one, int) else one for one in self.lines]
+        return [RefundLine(*one, self.amounts[n] if self.amounts else None) for n, one in enumerate(lines)]
 
     def send(self, link: StoreLink, key: str) -> Answer:
-        link.refund(self.order, self.units, self.reference)
+        link.refund(self.order, self.units, self.currency, self.reference)
         return None
 
 

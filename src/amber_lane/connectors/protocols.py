@@ -245,6 +245,15 @@ class PartnerLink(Protocol):
         ...
 
 
+class RefundLine(NamedTuple):
+    """A line of a store's order to be paid back. quantity: how many of it, 0 = all; amount: minor units of the order's money, None = what
+    so many of it were sold for."""
+
+    line: int
+    quantity: int = 0
+    amount: int | None = None
+
+
 class StoreLink(PartnerLink, Protocol):
     batch_most: int
     """Most listing changes that go in one call; 0 = each by itself. Then `send_batch` and `find_batch` are used."""
@@ -262,8 +271,8 @@ class StoreLink(PartnerLink, Protocol):
     def fulfil(self, order: str, tracking: Tracking, reference: str) -> None: ...
     def find_fulfilment(self, order: str, reference: str) -> bool: ...
     def cancel(self, order: str) -> None: ...
-    def refund(self, order: str, lines: list[tuple[int, int]], reference: str) -> None:
-        """Give the buyer the money of lines back, each with how many of it (0 = all); the same reference again changes nothing."""
+    def refund(self, order: str, lines: list[RefundLine], currency: str, reference: str) -> None:
+        """Give the buyer money of lines back, all of it or so much; the same reference again changes nothing."""
 
     def tell_of_orders(self, address: str, secret: str) -> None: ...
     def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> Word: ...

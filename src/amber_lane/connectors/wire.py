@@ -18,11 +18,11 @@ from pydantic import (
 )
 
 from ..core.books import allocate
-from ..core.currency import parse_money
+from ..core.currency import parse_money, plain
 from ..core.numbers import parse_percent
 from ..core.texts import seen_whole, shown
 from .errors import Malformed, OutsideError
-from .protocols import OriginTerms, Purchase, PurchaseAnswer, PurchaseItem, ServiceTerms, StoreOrderLine, Tracking
+from .protocols import OriginTerms, Purchase, PurchaseAnswer, PurchaseItem, RefundLine, ServiceTerms, StoreOrderLine, Tracking
 
 R = TypeVar("R")
 
@@ -239,17 +239,23 @@ def purchase_body(purchase: Purchase) -> dict[str, Any]:
 
 
 def _line(line: PurchaseItem) -> dict[str, Any]:
-    plain: dict[str, Any] = {"line_no": line.line_no, "item": line.item, "quantity": line.quantity}
+    body: dict[str, Any] = {"line_no": line.line_no, "item": line.item, "quantity": line.quantity}
     prints = [
         {"side": one.side, **{f"{name}_mm": getattr(one, name) / 100 for name in "xywh"}, "file": one.file, "preview": one.preview}
         for one in line.prints
     ]
-    return plain | ({"prints": prints} if prints else {})
+    return body | ({"prints": prints} if prints else {})
 
 
 def said_with(note: str, greeting: str) -> str:
     """Note and greeting in one, for suppliers whose sheets have a single column for both."""
     return " ".join(part for part in (note, greeting and f"Greeting: {greeting}") if part)
+
+
+def refund_body(line: RefundLine, currency: str, money: str) -> dict[str, Any]:
+    """A line that is paid back, as stores' interfaces take it. money: what they call its amount."""
+    body: dict[str, Any] = {"line": line.line, "quantity": line.quantity}
+    return body if line.amount is None else body | {money: plain(line.amount, currency)}
 
 
 def path_part(text: str) -> str:

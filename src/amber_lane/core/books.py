@@ -9,6 +9,8 @@ from fractions import Fraction
 from math import floor
 from typing import Generic, TypeVar
 
+from .numbers import half_up
+
 K = TypeVar("K", bound=Hashable)
 
 
@@ -167,6 +169,15 @@ def allocate(total: int, weights: Sequence[int]) -> list[int]:
     base = sum(weights)
     parts = [Fraction(total * one, base) for one in weights] if base else [Fraction(total, len(weights))] * len(weights)
     return share_out(parts, total)
+
+
+def goes_back(refund: int, total: int, amount: int) -> int:
+    """The part of an amount (tax, a fee) that goes back with a refund of a line: half up, all of it with all of the line.
+
+    >>> goes_back(500, 2000, 333), goes_back(2000, 2000, 333), goes_back(0, 0, 333)
+    (83, 333, 0)
+    """
+    return half_up(amount * refund, total) if total > 0 else 0
 
 
 def bridge(before: Mapping[K, Sums], after: Mapping[K, Sums]) -> Bridge[K]:

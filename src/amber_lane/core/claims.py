@@ -56,6 +56,7 @@ class Way(StrEnum):
 
     refund = "refund"
     again = "again"
+    part = "part"
     ask = "ask"
     let_go = "let_go"
 
@@ -68,6 +69,10 @@ USUAL_SHARE = Fraction(9, 10)
 LEAVES: tuple[tuple[int, Fraction], ...] = (
     (0, Fraction(1, 50)), (3, Fraction(1, 20)), (7, Fraction(3, 20)), (14, Fraction(7, 20)), (21, Fraction(3, 5)),
 )  # fmt: skip
+# A buyer who keeps what they have is offered so much of what they paid, where nothing else is said.
+USUAL_PART = Fraction(3, 10)
+# They have it, so there is something to keep.
+KEPT = PROVEN | {ClaimReason.late, ClaimReason.changed_mind}
 # What buyers of a parcel that is merely late ask for in the end, where nobody writes to them.
 COMPLAINS = Fraction(1, 4)
 
@@ -98,10 +103,32 @@ class Record:
 
 
 @dataclass(frozen=True)
+class PartRefund:
+    """A part refund that a buyer who keeps what they have may be content with. amount: minor units of the order's money; back: what of
+    tax and fees goes back with it; settled, failed: how many of them were, and were not, the end of it before."""
+
+    amount: int
+    back: int = 0
+    settled: int = 0
+    failed: int = 0
+
+    @property
+    def chance(self) -> Fraction:
+        """That it is the end of it: the mean of its Beta posterior.
+
+        >>> PartRefund(500).chance, PartRefund(500, settled=5).chance
+        (Fraction(3, 5), Fraction(4, 5))
+        """
+        a, b = PRIOR
+        return (a + self.settled) / (a + b + self.settled + self.failed)
+
+
+@dataclass(frozen=True)
 class CaseMoney:
-    """Minor units of the order's money. paid_back: what the buyer gets back; fees_back: what of the store's fees comes back with it;
-    claim: what would be asked of the supplier; again: landed cost of the best lane now with its risk, None = nothing fills it;
-    dispute: what a buyer who leaves costs beside the refund; days: since it was due."""
+    """Minor units of the order's money. paid_back: what the buyer gets back; fees_back: what of the store's fees comes back with it, and
+    tax_back: what of the tax is not owed then; claim: what would be asked of the supplier; again: landed cost of the best lane now with
+    its risk, None = nothing fills it; dispute: what a buyer who leaves costs beside the refund; days: since it was due; part: None =
+    there is nothing that they could keep."""
 
     paid_back: int
     fees_back: int
@@ -109,6 +136,8 @@ class CaseMoney:
     again: int | None
     dispute: int
     days: int
+    tax_back: int = 0
+    part: PartRefund | None = None
 
 
 @dataclass(frozen=True)
@@ -140,10 +169,17 @@ def _rounded(value: Fraction) -> int:
 def ways(money: CaseMoney, record: Record, reason: ClaimReason) -> list[WayCost]:
     """Every way that there is, the cheapest first; of two that cost the same, the one that leaves the buyer better off."""
     recovery = _rounded(record.chance * record.share * money.claim)
-    out = [_way(Way.refund, {"refund": money.paid_back, "fees": -money.fees_back, "recovery": -recovery})]
+    back = {"refund": money.paid_back, "tax": -money.tax_back, "fees": -money.fees_back, "recovery": -recovery}
+    out = [_way(Way.refund, back)]
     if money.again is not None:
         out.append(_way(Way.again, {"again": money.again, "recovery": -recovery}))
     best = min(one.cost for one in out)
+    if (part := money.part) is not None and part.amount < money.paid_back:
+        # Where it is the end of it, what the supplier pays is ours all the same; where it is not, the best other way follows.
+        ends, fails = part.chance, 1 - part.chance
+        terms = {"part": part.amount, "back": -part.back, "recovery": -_rounded(ends * recovery), "otherwise": _rounded(fails * best)}
+        out.append(_way(Way.part, terms))
+        best = min(best, out[-1].cost)
     waiting = _rounded(leaves(money.days) * money.dispute)
     out.append(_way(Way.ask, {"waiting": waiting, "after": best}))
     if reason in (ClaimReason.late, ClaimReason.changed_mind):
@@ -178,4 +214,4 @@ def claimed_late(days: int, window: int) -> bool:
     return 0 < window < days
 
 
-__all__ = ["CaseMoney", "ClaimReason", "Record", "Way", "WayCost", "claimed_late", "leaves", "records", "ways"]
+__all__ = ["CaseMoney", "ClaimReason", "PartRefund", "Record", "Way", "WayCost", "claimed_late", "leaves", "records", "ways"]

@@ -66,6 +66,10 @@ class Claim(Versioned):
     came_at: Mapped[datetime | None]
     buyer: Mapped[str] = mapped_column(default="")
     buyer_at: Mapped[datetime | None]
+    # What they got back, all in all, minor units of the order's money; null = nothing.
+    buyer_amount: Mapped[int | None]
+    # When they were paid back a part and kept it, whatever was done later.
+    part_at: Mapped[datetime | None]
     closed_at: Mapped[datetime | None]
     # The buyer's mail that it began with.
     letter_id: Mapped[int | None] = mapped_column(ForeignKey("letter.id"))

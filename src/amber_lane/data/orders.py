@@ -87,6 +87,9 @@ class OrderLine(Versioned):
     store_fee: Mapped[int] = mapped_column(default=0)
     payment_fee: Mapped[int] = mapped_column(default=0)
     net_revenue: Mapped[int] = mapped_column(default=0)
+    # What the buyer got back of it while they keep it, and when last; a line that is paid back whole is cancelled.
+    refunded: Mapped[int] = mapped_column(default=0)
+    refunded_at: Mapped[datetime | None]
     # What is set aside of it for returns, until it is bought.
     reserve: Mapped[int] = mapped_column(default=0)
     state: Mapped[str] = mapped_column(default="new")
@@ -98,6 +101,11 @@ class OrderLine(Versioned):
     def total(self) -> int:
         """What the buyer paid for it, sending and discount included."""
         return self.paid + self.shipping_paid - self.discount
+
+    @property
+    def left(self) -> int:
+        """What the buyer has not got back of it."""
+        return self.total - self.refunded
 
 
 # A plan without a reason, or held by its money alone, has its lanes.

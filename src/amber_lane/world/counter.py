@@ -153,21 +153,38 @@ def ended(world: World, store: str, number: str) -> None:
         world.db.execute("update shop_order set body = ? where store = ? and number = ?", (json.dumps(body), store, number))
 
 
-def refund(world: World, store: str, number: str, lines: list[tuple[int, int]], reference: str) -> None:
-    """Give the money of some lines back (line, how many; 0 = all of it), once by its reference. The order is refunded with its last."""
+def _back(line: dict[str, Any], n: int, amount: str | None) -> int:
+    if amount is None:
+        return int(line["unit_price"] * (n or line["quantity"]))
+    try:
+        minor = lands.minor_of(amount)
+    except ValueError as error:
+        raise HTTPException(422, str(error)) from error
+    if minor <= 0:
+        raise HTTPException(422, "an amount to be given back is above 0")
+    return minor
+
+
+def refund(world: World, store: str, number: str, lines: list[tuple[int, int, str | None]], reference: str) -> None:
+    """Give money of some lines back, once by its reference: (line, how many, 0 = all of it; an amount as text, None = what they were sold
+    for). The order is refunded with its last penny."""
     with world.change() as db:
         order = json.loads(order_of(world, store, number)["body"])
         there = {line["line_no"]: line for line in order["lines"]}
-        if any(line not in there or n > there[line]["quantity"] for line, n in lines):
+        if any(line not in there or n > there[line]["quantity"] for line, n, _ in lines):
             raise HTTPException(422, "that order has no such line, or not so many of it")
         given = world.fact("refunds", {}) or {}
         if reference not in given:
-            paid = sum(there[line]["unit_price"] * (n or there[line]["quantity"]) for line, n in lines)
-            told = {"store": store, "order": number, "lines": [line for line, _ in lines], "paid": lands.text(paid), "at": world.now()}
+            paid = sum(_back(there[line], n, amount) for line, n, amount in lines)
+            goods = sum(line["unit_price"] * line["quantity"] for line in order["lines"])
+            whole = goods + order.get("shipping", 0) - order.get("discount", 0)
+            before = sum(lands.minor_of(one["paid"]) for one in given.values() if (one["store"], one["order"]) == (store, number))
+            if any(amount is not None for *_, amount in lines) and before + paid > whole:
+                raise HTTPException(422, f"{lands.text(whole - before)} of that order is left to be given back")
+            told = {"store": store, "order": number, "lines": [line for line, *_ in lines], "paid": lands.text(paid), "at": world.now()}
             given = {**given, reference: told}
             world.remember("refunds", given)
-            back = sum(lands.minor_of(one["paid"]) for one in given.values() if (one["store"], one["order"]) == (store, number))
-            if back >= sum(line["unit_price"] * line["quantity"] for line in order["lines"]):
+            if before + paid >= min(goods, whole):
                 db.execute("update shop_order set state = 'refunded' where store = ? and number = ?", (store, number))
 
 

@@ -156,9 +156,10 @@ def refund(request: Request, number: str, lines: str = Form(), reference: str = 
     return _page(f"{number} is refunded.")
 
 
-def _counted(lines: str) -> list[tuple[int, int]]:
-    """Lines with how many of each, as the form has them: 1:0,2:3."""
-    return [(int(line), int(n or 0)) for line, _, n in (one.partition(":") for one in lines.split(",")) if line.isdigit()]
+def _counted(lines: str) -> list[tuple[int, int, str | None]]:
+    """Lines with how many of each and what is paid for them, as the form has them: 1:0,2:3,3:1:4.50."""
+    parts = (one.split(":") for one in lines.split(","))
+    return [(int(one[0]), int(one[1] or 0) if len(one) > 1 else 0, one[2] if len(one) > 2 else None) for one in parts if one[0].isdigit()]
 
 
 @router.post("/orders/{number}/cancel")

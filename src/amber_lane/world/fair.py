@@ -270,6 +270,7 @@ def payouts(request: Request, response: Response, after: int = 0) -> dict[str, A
 class RefundLine(BaseModel):
     line: int
     quantity: int = 0
+    money: str | None = None
 
 
 class Refund(BaseModel):
@@ -280,7 +281,7 @@ class Refund(BaseModel):
 @router.post("/orders/{number}/refund")
 def refund(request: Request, response: Response, number: str, body: Refund) -> dict[str, Any]:
     world = enter(request, response)
-    counter.refund(world, "fair", number, [(one.line, one.quantity) for one in body.lines], body.reference)
+    counter.refund(world, "fair", number, [(one.line, one.quantity, one.money) for one in body.lines], body.reference)
     return {"order": number, "state": "refunded", "at": iso(world.now())}
 
 

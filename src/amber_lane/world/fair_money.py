@@ -29,6 +29,7 @@ def payouts_after(world: World, after: int, most: int) -> tuple[list[dict[str, A
     over = (world.now() - PAYS_AT) // DAY_MS - 1
     rows = world.rows("select * from shop_order where store = 'fair' order by seq")
     days: dict[int, list[dict[str, Any]]] = {}
+    given = [one for one in (world.fact("refunds", {}) or {}).values() if "at" in one]
     groups = {row["sku"]: row["category"] for row in world.rows("select sku, category from shop_listing where store = 'fair'")}
     for row in rows:
         body = json.loads(row["body"])
@@ -37,17 +38,22 @@ def payouts_after(world: World, after: int, most: int) -> tuple[list[dict[str, A
         _row(days, row["at"], row["number"], "sale", paid)
         _row(days, row["at"], row["number"], "commission", -fee)
         if row["state"] == "cancelled" and body.get("ended_at"):
-            _row(days, body["ended_at"], row["number"], "money back", -paid)
-            _row(days, body["ended_at"], row["number"], "commission back", fee)
-        for one in (world.fact("refunds", {}) or {}).values():
-            if (one["store"], one["order"]) == ("fair", row["number"]) and "at" in one:
+            before = sum(lands.minor_of(one["paid"]) for one in given if one["order"] == row["number"] and one["store"] == "fair")
+            _row(days, body["ended_at"], row["number"], "money back", before - paid)
+            _row(days, body["ended_at"], row["number"], "commission back", fee - _share(fee, before, paid))
+        for one in given:
+            if (one["store"], one["order"]) == ("fair", row["number"]):
                 back = lands.minor_of(one["paid"])
                 _row(days, one["at"], row["number"], "money back", -back)
-                _row(days, one["at"], row["number"], "commission back", int((Decimal(fee) * back / paid).to_integral_value(ROUND_HALF_UP)))
+                _row(days, one["at"], row["number"], "commission back", _share(fee, back, paid))
     due = sorted(day for day in days if after < day <= over)
     told = [_told(day, days[day]) for day in due[:most]]
     more = len(due) > most
     return told, due[most - 1] if more else max(after, over), more
+
+
+def _share(fee: int, back: int, paid: int) -> int:
+    return int((Decimal(fee) * back / paid).to_integral_value(ROUND_HALF_UP)) if paid else 0
 
 
 def _row(days: dict[int, list[dict[str, Any]]], at: int, order: str, about: str, amount: int) -> None:

@@ -145,6 +145,7 @@ def cancel(request: Request, number: str) -> dict[str, Any]:
 class RefundLine(BaseModel):
     line: int
     quantity: int = 0
+    amount: str | None = None
 
 
 class Refund(BaseModel):
@@ -154,7 +155,7 @@ class Refund(BaseModel):
 
 @router.post("/orders/{number}/refund")
 def refund(request: Request, number: str, body: Refund) -> dict[str, Any]:
-    counter.refund(enter(request), "shop", number, [(one.line, one.quantity) for one in body.lines], body.reference)
+    counter.refund(enter(request), "shop", number, [(one.line, one.quantity, one.amount) for one in body.lines], body.reference)
     return {"number": number, "state": "refunded"}
 
 

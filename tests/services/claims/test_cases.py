@@ -109,15 +109,53 @@ def test_reminders_go_by_mail_twice(sold: Small) -> None:
     assert [one["subject"].startswith("Reminder") for one in mails] == [False, True, True]
 
 
-def test_what_is_done_for_the_buyer_is_done_once_and_only_for_a_whole_line(sold: Small) -> None:
+def test_a_part_is_paid_back_once_and_the_rest_later_and_every_sum_has_it(sold: Small) -> None:
+    line = one(sold, OrderLine)
+    line_total, fees = line.total, line.store_fee + line.payment_fee
+    row = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.damaged)))
+    with sold.db.reading() as s:
+        found = {one.way: one for one in buyer_side.ways(sold.context(s), s.get(Claim, row.id)).costs}
+    usual = found[Way.part].terms["part"]
+    assert usual == round(line_total * 0.3) and sum(found[Way.part].terms.values()) == found[Way.part].cost
+    before = one(sold, FillPlan).profit
+    for wrong in (0, line_total, -5):
+        with pytest.raises(Invalid, match="no part"):
+            sold.write(lambda c, wrong=wrong: buyer_side.do(c, row.id, None, Way.part, wrong))
+    sold.write(lambda c: buyer_side.do(c, row.id, None, Way.part, 700))
+    with pytest.raises(Conflict, match="a part was paid back already"):
+        sold.write(lambda c: buyer_side.do(c, row.id, None, Way.part))
+    line = one(sold, OrderLine)
+    goes_back = sum(goes_with(700, line_total, part) for part in (line.tax, fees))
+    assert (line.refunded, line.state) == (700, "on_the_road")
+    assert one(sold, FillPlan).profit == before - 700 + goes_back
+    assert refunds_in_journal(sold) == (-700, goes_with(700, line_total, fees), goes_with(700, line_total, line.tax))
+    sold.write(lambda c: buyer_side.do(c, row.id, None, Way.refund))
+    assert refunds_in_journal(sold) == (-line_total, fees, line.tax)
+    sent = sold.all(select(Outbox.body).where(Outbox.kind == "refund").order_by(Outbox.id))
+    assert [body["amounts"] for body in sent] == [[700], [line_total - 700]] and len({body["reference"] for body in sent}) == 2
+    assert one(sold).buyer_amount == line_total and one(sold, OrderLine).state == "cancelled"
+
+
+def goes_with(refund: int, total: int, amount: int) -> int:
+    return (2 * amount * refund + total) // (2 * total)
+
+
+def refunds_in_journal(small: Small) -> tuple[int, ...]:
+    """Refunds, the fees that came back, and the tax."""
+    with small.db.reading() as s:
+        rows = select(func.coalesce(func.sum(JournalEntry.amount), 0)).where(JournalEntry.basis == "refund")
+        return tuple(int(s.scalar(rows.where(JournalEntry.kind == kind)) or 0) for kind in ("refund", "fee_back", "tax"))
+
+
+def test_what_is_done_for_the_buyer_is_done_once(sold: Small) -> None:
     with pytest.raises(Invalid, match="1 to 2"):
         sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.lost, units=3)))
     part = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.missing, units=1)))
     with sold.db.reading() as s:
         found = buyer_side.ways(sold.context(s), s.get(Claim, part.id))
-    assert Way.refund not in found.may and "in the store itself" in found.reason_not[Way.refund] and Way.ask in found.may
-    with pytest.raises(Conflict, match="store itself"):
-        sold.write(lambda c: buyer_side.do(c, part.id, None, Way.refund))
+    # One of two: half of the line is paid back, and it is not sent again.
+    half = {one.way: one for one in found.costs}[Way.refund].terms["refund"]
+    assert half * 2 == one(sold, OrderLine).total and Way.again not in found.may and "sent again whole" in found.reason_not[Way.again]
     sold.write(lambda c: cases.drop(c, part.id, None, ""))
     whole = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.lost, wish="again")))
     sold.write(lambda c: cases.ask(c, whole.id, None))

@@ -57,7 +57,10 @@ class MoreAsk(ClaimVersionAsk):
 
 
 class BuyerAsk(ClaimVersionAsk):
+    """amount: of a part refund, null = the usual one."""
+
     way: Way
+    amount: Money | None = None
 
 
 class AnswerAsk(ClaimVersionAsk):
@@ -99,6 +102,8 @@ class ClaimRow(BaseModel):
     until: date | None
     waits_for: str
     buyer: str
+    # What they got back.
+    buyer_amount: Money | None
     buyer_name: str
 
 
@@ -184,6 +189,7 @@ def _row(context: Context, one: Claim) -> ClaimRow:
         until=one.due,
         waits_for=waits,
         buyer=one.buyer,
+        buyer_amount=money(one.buyer_amount, order.currency),
         buyer_name=order.buyer,
     )
 
@@ -293,7 +299,7 @@ def open_case(context: WriteContext, ask: OpenClaimAsk) -> Opened:
 
 def _amount(given: Money, currency: str) -> int:
     if given.currency != currency:
-        raise Invalid(f"it was paid in {currency}", {"amount": f"must be in {currency}"})
+        raise Invalid(f"it was paid for in {currency}", {"amount": f"must be in {currency}"})
     try:
         return parse_money(given.amount, currency)
     except ValueError as error:
@@ -352,8 +358,12 @@ def _added(context: Context, number: int, version: int | None, words: str = "", 
 def for_the_buyer(context: WriteContext, number: Big, ask: BuyerAsk) -> Done:
     """Do one thing for the buyer, once."""
     buyer_side.own(context, number)
-    row = buyer_side.do(context, number, ask.version, ask.way)
-    return Done(message={"refund": "the buyer is refunded", "again": "it is sent again"}.get(row.buyer, "it is noted"))
+    amount = None
+    if ask.amount is not None:
+        amount = _amount(ask.amount, context.get(Order, context.get(Claim, number, "claim").order_id, "order").currency)
+    row = buyer_side.do(context, number, ask.version, ask.way, amount)
+    told = {"refund": "the buyer is refunded", "part": "the buyer gets a part back", "again": "it is sent again"}
+    return Done(message=told.get(row.buyer, "it is noted"))
 
 
 @router.post("/{number}/answer")

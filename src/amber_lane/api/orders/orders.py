@@ -133,7 +133,9 @@ class LineOut(BaseModel):
     tax: Money
     store_fee: Money
     payment_fee: Money
+    # What is left of it: net revenue, less what a part refund cost. refunded: null = nothing.
     kept: Money
+    refunded: Money | None
     state: str
     reason: str
     chosen_by: str
@@ -297,6 +299,7 @@ def _line_out(one: OrderLine, cur: str, left_over: str) -> LineOut:
         store_fee=sure(one.store_fee, cur),
         payment_fee=sure(one.payment_fee, cur),
         kept=sure(one.net_revenue, cur),
+        refunded=money(one.refunded or None, cur),
         state=one.state,
         reason=one.reason,
         chosen_by=one.chosen_by,

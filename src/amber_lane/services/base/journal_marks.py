@@ -25,7 +25,9 @@ if TYPE_CHECKING:
 MARKS, CONTEXT = "journal_marks", "journal_context"
 # Table -> what of it the journal depends on.
 _WATCHED: dict[type[Row], frozenset[str]] = {
-    OrderLine: frozenset({"state", "quantity", "paid", "shipping_paid", "discount", "tax", "tax_by", "store_fee", "payment_fee", "sku_id"}),
+    OrderLine: frozenset(
+        {"state", "quantity", "paid", "shipping_paid", "discount", "tax", "tax_by", "store_fee", "payment_fee", "refunded", "sku_id"}
+    ),
     PurchaseOrder: frozenset({"state", "goods", "shipping", "handling", "billed", "paid_at"}),
     PurchaseLine: frozenset({"live", "quantity", "planned_cost"}),
     Sample: frozenset({"state", "cost"}),

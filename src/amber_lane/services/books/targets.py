@@ -14,7 +14,7 @@ from sqlalchemy import BigInteger, func, select, type_coerce
 from sqlalchemy.orm import Session
 
 from ...connectors.kinds import DEPOTS
-from ...core.books import COSTS, Basis, Kind, Ledger, allocate
+from ...core.books import COSTS, Basis, Kind, Ledger, allocate, goes_back
 from ...core.numbers import PPM, half_up
 from ...core.states import PURCHASE_LIVE, WAITING_LINES
 from ...data.books import Settlement, SettlementRow, StatementRow
@@ -149,7 +149,8 @@ class _Reader:
             select(
                 OrderLine.id, OrderLine.order_id, OrderLine.sku_id, OrderLine.quantity, OrderLine.paid, OrderLine.shipping_paid,
                 OrderLine.discount, OrderLine.total, OrderLine.tax, OrderLine.tax_by, OrderLine.store_fee, OrderLine.payment_fee,
-                OrderLine.state, Sku.category,
+                OrderLine.state, OrderLine.refunded,
+                type_coerce(OrderLine.refunded_at, BigInteger).label("refunded_at"), Sku.category,
             )
             .outerjoin(Sku, Sku.id == OrderLine.sku_id)
             .where(OrderLine.order_id.in_(self.numbers))
@@ -205,11 +206,12 @@ class _Reader:
         put(Kind.tax, -line.tax, at, against=taxed)
         put(Kind.store_fee, -line.store_fee, at)
         put(Kind.payment_fee, -line.payment_fee, at)
-        if cancelled:
-            back = self.ended.get(line.order_id, self.now)
-            put(Kind.refund, -total, back, Basis.refund)
-            put(Kind.tax, line.tax, back, Basis.refund, against=taxed)
-            put(Kind.fee_back, line.store_fee + line.payment_fee, back, Basis.refund)
+        refund = total if cancelled else line.refunded
+        if refund or cancelled:
+            back = self.ended.get(line.order_id, self.now) if cancelled else line.refunded_at or self.now
+            put(Kind.refund, -refund, back, Basis.refund)
+            put(Kind.tax, goes_back(refund, total, line.tax), back, Basis.refund, against=taxed)
+            put(Kind.fee_back, goes_back(refund, total, line.store_fee + line.payment_fee), back, Basis.refund)
 
     def _read_ended(self) -> None:
         """When the last parcel of each order ended."""

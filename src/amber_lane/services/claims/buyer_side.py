@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import timedelta
 
-from sqlalchemy import ColumnElement, select
+from sqlalchemy import ColumnElement, case, func, select
 
 from ...core import claims
-from ...core.claims import CaseMoney, ClaimReason, Record, Way, WayCost
+from ...core.books import goes_back
+from ...core.claims import KEPT, USUAL_PART, CaseMoney, ClaimReason, PartRefund, Record, Way, WayCost
+from ...core.currency import show
 from ...core.numbers import PPM, half_up
 from ...core.permissions import Scope
 from ...core.states import ORDER_LINE
@@ -27,6 +30,11 @@ from ..mapping.landed_cost import Costing
 from ..pricing.exchange_rates import HomeWorth
 from ..pricing.policy import refund_cost
 from .cases import WORDS, note
+
+# A buyer who was paid back a part and says nothing for so long is content.
+PART_SETTLES = timedelta(days=14)
+# What ends the buyer's side of a claim.
+ENDS = (Way.refund.value, Way.again.value)
 
 
 def records(context: Context, supplier: int) -> dict[str, Record]:
@@ -61,29 +69,53 @@ def ways(context: Context, row: Claim) -> Ways:
     """Each way with its expected cost from now on; what was spent already is in none of them."""
     line, order = context.get(OrderLine, row.order_line_id, "order line"), context.get(Order, row.order_id, "order")
     whole = row.units == line.quantity
-    share = (row.units, line.quantity)
     worth = HomeWorth(context)
     record = record_of(context, row)
+    back = to_pay_back(row, line)
+    fees = line.store_fee + line.payment_fee
     money = CaseMoney(
-        half_up(line.total * share[0], share[1]),
-        half_up((line.store_fee + line.payment_fee) * share[0], share[1]),
+        back,
+        goes_back(back, line.total, fees),
         _turned(worth, row.amount or row.paid, row.currency, order.currency),
         _again(context, line, order, row.units),
         _turned(worth, refund_cost(context), worth.home, order.currency),
         (house_days.today(context) - order.promised_by).days if order.promised_by else 0,
+        goes_back(back, line.total, line.tax),
+        _part(context, row, line, back),
     )
     reason_not: dict[Way, str] = {}
     if not whole:
-        part = "only a part of the line is claimed: do it in the store itself"
-        reason_not |= {Way.refund: part, Way.again: part}
+        reason_not[Way.again] = "only a part of the line is claimed, and a line is sent again whole"
     if line.state not in ORDER_LINE.sources("refund"):
-        reason_not.setdefault(Way.refund, "the line is settled already")
+        reason_not |= {Way.refund: "the line is settled already", Way.part: "the line is settled already"}
+    elif not back:
+        reason_not[Way.refund] = "all of it was paid back already"
+    if row.buyer == Way.part:
+        reason_not[Way.part] = "a part was paid back already: what is left is refunded, or it is sent again"
     if line.state not in ORDER_LINE.sources("again") or order.cancelled_at:
         reason_not.setdefault(Way.again, "the line is settled already")
     if row.wish == "again" and row.state in ("asked", "question", "accepted"):
         reason_not.setdefault(Way.again, "the supplier is asked to send it once more")
     costs = claims.ways(money, record, ClaimReason(row.reason))
     return Ways(costs, record, frozenset(one.way for one in costs if one.way not in reason_not), reason_not)
+
+
+def to_pay_back(row: Claim, line: OrderLine) -> int:
+    """What a refund of what is claimed gives the buyer back: its share of the line, as far as they have not had it."""
+    return min(half_up(line.total * row.units, line.quantity), line.left)
+
+
+def _part(context: Context, row: Claim, line: OrderLine, back: int) -> PartRefund | None:
+    """The usual part refund, by how often one was the end of it before; None where the buyer has nothing to keep."""
+    amount = half_up(back * USUAL_PART.numerator, USUAL_PART.denominator)
+    if ClaimReason(row.reason) not in KEPT or amount <= 0:
+        return None
+    long_ago = context.now - PART_SETTLES
+    settled = (Claim.buyer == Way.part.value) & (Claim.buyer_at < long_ago)
+    rows = select(func.sum(case((settled, 1), else_=0)), func.sum(case((Claim.buyer.in_(ENDS), 1), else_=0)))
+    counted = context.session.execute(rows.where(Claim.part_at.is_not(None), Claim.id != row.id)).one()
+    fees = line.tax + line.store_fee + line.payment_fee
+    return PartRefund(amount, goes_back(amount, line.total, fees), int(counted[0] or 0), int(counted[1] or 0))
 
 
 def _turned(worth: HomeWorth, minor: int, base: str, quote: str) -> int:
@@ -117,23 +149,28 @@ def _risk(context: Context, lane: Lane) -> int:
     return half_up(refuse * refund_cost(context), PPM)
 
 
-def do(context: Context, number: int, version: int | None, way: Way) -> Claim:
-    """Do it for the buyer, once. Refunds and new purchases cannot be undone here."""
+def do(context: Context, number: int, version: int | None, way: Way, amount: int | None = None) -> Claim:
+    """Do it for the buyer, once. amount: of a part refund, minor units of the order's money, None = the usual one. Refunds and new
+    purchases cannot be undone here."""
     row = context.get_version(Claim, number, version, "claim")
-    if row.buyer in (Way.refund, Way.again):
+    if row.buyer in ENDS:
         raise Conflict("this is done for the buyer already: " + ("refunded" if row.buyer == Way.refund else "sent again"))
     line = context.get(OrderLine, row.order_line_id, "order line")
-    if way in (Way.refund, Way.again):
-        if reason := ways(context, row).reason_not.get(way):
+    paid_back = 0
+    if way in (Way.refund, Way.again, Way.part):
+        found = ways(context, row)
+        if reason := found.reason_not.get(way):
             raise Conflict(reason)
-        why = f"claim {row.reference}: {WORDS[ClaimReason(row.reason)]}"
-        if way is Way.refund:
-            delivery_exceptions.refund_lines(context, [line], row.reference, f"{why}; refunded")
-        else:
-            delivery_exceptions.send_again(context, [line], f"{why}; sent again")
+        if way not in found.may:
+            raise Conflict("that is no way of this claim")
+        paid_back = _done(context, row, line, way, amount)
     row.buyer, row.buyer_at = way.value, context.now
+    if paid_back:
+        row.buyer_amount = (row.buyer_amount or 0) + paid_back
+    paid = show(paid_back, context.get(Order, row.order_id, "order").currency)
     told = {
-        Way.refund: "the buyer is refunded",
+        Way.refund: f"the buyer is refunded {paid}",
+        Way.part: f"the buyer gets {paid} back and keeps it",
         Way.again: "it is sent again to the buyer",
         Way.ask: "the buyer waits",
         Way.let_go: "nothing is done",
@@ -142,6 +179,25 @@ def do(context: Context, number: int, version: int | None, way: Way) -> Claim:
     context.log("claim.buyer", row.reference, f"claim {row.reference}: {told[way]}")
     context.session.flush()
     return row
+
+
+def _done(context: Context, row: Claim, line: OrderLine, way: Way, amount: int | None) -> int:
+    """What the buyer is paid back by that."""
+    why = f"claim {row.reference}: {WORDS[ClaimReason(row.reason)]}"
+    back = to_pay_back(row, line)
+    if way is Way.again:
+        delivery_exceptions.send_again(context, [line], f"{why}; sent again")
+        return 0
+    if way is Way.part:
+        given = half_up(back * USUAL_PART.numerator, USUAL_PART.denominator) if amount is None else amount
+        delivery_exceptions.refund_part(context, line, given, f"{row.reference}-part")
+        row.part_at = context.now
+        return given
+    if back == line.left:
+        delivery_exceptions.refund_lines(context, [line], row.reference, f"{why}; refunded")
+    else:
+        delivery_exceptions.refund_part(context, line, back, row.reference)
+    return back
 
 
 def listed(context: Context, view: str, most: int = 300) -> list[Claim]:

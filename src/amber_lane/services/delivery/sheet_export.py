@@ -14,6 +14,8 @@ from sqlalchemy import select, update
 
 from ...connectors.folder_sheet import PURCHASE_HEADER
 from ...connectors.payloads import CancelPayload, FulfilmentPayload, ListingPayload, RefundPayload
+from ...connectors.protocols import RefundLine
+from ...core.currency import plain
 from ...core.states import OUTBOX, PURCHASE
 from ...data.base import by_index
 from ...data.bulk import by_id
@@ -158,11 +160,15 @@ def _tracking(context: Context, partner: Store, rows: Sequence[Outbox]) -> tuple
             case FulfilmentPayload() as one:
                 out.append([partner.name, one.order, "shipped", one.tracking_number, one.carrier, ""])
             case RefundPayload() as one:
-                lines = "; ".join(f"line {number}" for number, _ in one.units)
+                lines = "; ".join(_back(line, one.currency) for line in one.units)
                 out.append([partner.name, one.order, "refunded", "", "", lines])
             case CancelPayload() as one:
                 out.append([partner.name, one.order, "cancelled", "", "", ""])
     return list(TRACKING_HEADER), out
+
+
+def _back(line: RefundLine, currency: str) -> str:
+    return f"line {line.line}" + (f": {plain(line.amount, currency)} {currency}" if line.amount is not None else "")
 
 
 _MAKE: dict[str, Any] = {"purchases": _purchases, "changes": _changes, "tracking": _tracking}

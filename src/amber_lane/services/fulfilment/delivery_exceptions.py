@@ -9,6 +9,7 @@ from datetime import date, datetime, timedelta
 from sqlalchemy import func, literal_column, select, union
 
 from ...connectors.payloads import RefundPayload
+from ...core.currency import show
 from ...core.permissions import Limit
 from ...core.risk import parcel_at_risk
 from ...core.states import MESSAGE, ORDER_LINE
@@ -18,7 +19,7 @@ from ...data.setup import Carrier, Store, Supplier
 from ...data.transit import Message, Parcel, ParcelLine
 from ..base import house_days
 from ..base.context import Context
-from ..base.errors import Conflict
+from ..base.errors import Conflict, Invalid
 from ..orders import order_profit
 from ..orders.routing import step_line
 from ..outbox import queue
@@ -319,22 +320,48 @@ def _do_refund(context: Context, case: _Case, step: ParcelStep, subject: str, bo
 
 
 def refund_lines(context: Context, lines: Sequence[OrderLine], about: str, why: str) -> None:
-    """Lines are paid back to their buyers, through the store where it can be told; about: what the refund is for, once by it."""
-    orders = by_id(context.session, Order, (line.order_id for line in lines))
-    parts = [
-        Part(line.id, f"{orders[line.order_id].number}, {line.title or line.sku_code}", line.total, orders[line.order_id].currency)
-        for line in lines
-    ]
-    count(context, Limit.REFUND, f"refund order {' and '.join(one.number for one in orders.values())}", parts)
+    """What is left of lines is paid back to their buyers, through the store where it can be told; about: what the refund is for, once by
+    it. Lines that were sent end with that."""
+    _pay_back(context, [(line, line.left) for line in lines], about)
     for line in lines:
         step_line(line, "refund", why)
+    order_profit.refresh(context, {line.order_id for line in lines})
+
+
+def refund_part(context: Context, line: OrderLine, amount: int, about: str) -> None:
+    """A buyer who keeps what they have gets a part of its money back (minor units of the order's money); about: once by it."""
+    if not 0 < amount < line.left:
+        order = context.get(Order, line.order_id, "order")
+        least, most = show(1, order.currency), show(max(line.left - 1, 0), order.currency)
+        raise Invalid("that is no part of what is left of it", {"amount": f"must be {least} to {most}; all of it is a refund"})
+    if line.state not in ORDER_LINE.sources("refund"):
+        raise Conflict("the line is settled already")
+    _pay_back(context, [(line, amount)], about)
+    # What the store leaves us of it is less by that, wherever it is shown.
+    before = order_profit.net_refund(line)
+    line.refunded, line.refunded_at = line.refunded + amount, context.now
+    line.net_revenue -= order_profit.net_refund(line) - before
+    line.version += 1
+    order_profit.refresh(context, {line.order_id})
+
+
+def _pay_back(context: Context, amounts: Sequence[tuple[OrderLine, int]], about: str) -> None:
+    """Have the stores pay so much of each line back, once by what it is for."""
+    orders = by_id(context.session, Order, (line.order_id for line, _ in amounts))
+    parts = [
+        Part(line.id, f"{orders[line.order_id].number}, {line.title or line.sku_code}", amount, orders[line.order_id].currency)
+        for line, amount in amounts
+    ]
+    count(context, Limit.REFUND, f"refund order {' and '.join(one.number for one in orders.values())}", parts)
     for order in orders.values():
-        mine = [line for line in lines if line.order_id == order.id]
-        if order.channel == "link":
+        mine = [(line, amount) for line, amount in amounts if line.order_id == order.id and amount]
+        if order.channel == "link" and mine:
             key = f"refund-{order.store_id}-{order.number}-{about}"
-            refund = RefundPayload(order=order.number, lines=tuple((line.line_no, line.quantity) for line in mine), reference=key)
+            refund = RefundPayload(
+                order=order.number, lines=tuple((line.line_no, line.quantity) for line, _ in mine),
+                amounts=tuple(amount for _, amount in mine), currency=order.currency, reference=key,
+            )  # fmt: skip
             queue.put(context, f"store:{order.store_id}", f"order:{order.id}", key, refund)
-    order_profit.refresh(context, set(orders))
 
 
 def tell_late(context: Context) -> int:

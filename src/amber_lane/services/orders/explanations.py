@@ -10,7 +10,7 @@ from ...data.lanes import Lane
 from ...data.orders import FillPlan, Hold, Order, OrderLine
 from ...data.setup import Supplier
 from ..base.context import Context
-from .order_profit import OPEN
+from .order_profit import OPEN, net_refund
 
 Step = tuple[str, int, str]
 
@@ -31,6 +31,7 @@ def steps(lines: Sequence[OrderLine], plan: FillPlan | None) -> list[Step]:
         ("Tax in it", -of("tax"), "step"),
         ("Store fee", -of("store_fee"), "step"),
         ("Payment fee", -of("payment_fee"), "step"),
+        ("Paid back to the buyer, less its tax and fees", -sum(net_refund(line) for line in live), "step"),
         ("Goods", -plan.goods, "step"),
         ("Shipping", -plan.shipping, "step"),
         ("Handling", -plan.handling, "step"),

@@ -34,6 +34,8 @@ def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None]
             raise Invalid(f"order {order.number} has no such line")
         if line.state not in ORDER_LINE.sources("cancel") or line.id in bought:
             raise Conflict(f"{line.title or line.sku_code} is bought already; ask the supplier to let it go first")
+        if units is not None and units < line.quantity and line.refunded:
+            raise Conflict(f"a part of {line.title or line.sku_code} was paid back already; cancel all that is left of it")
         if units is not None and not 1 <= units <= line.quantity:
             raise Invalid(f"{line.title or line.sku_code}: from 1 to {line.quantity} units can be cancelled")
     if not wanted:
@@ -44,20 +46,25 @@ def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None]
         cancel(context, number, reason)
         return f"Order {order.number} cancelled, the store refunds it"
     refunded: list[tuple[int, int]] = []
-    messages, paid = list[str](), 0
+    messages, amounts = list[str](), list[int]()
     for line_id, units in wanted.items():
         line = lines[line_id]
         n = line.quantity if line_id in whole else int(units or 0)
         refunded.append((line.line_no, n))
         messages.append(f"{n} × {line.title or line.sku_code}")
-        paid += _cut(line, n)
+        amounts.append(_cut(line, n))
         if line_id in whole:
             step_line(line, "cancel", reason or "cancelled by hand")
         line.version += 1
-    if order.channel == "link":
+    paid = sum(amounts)
+    if order.channel == "link" and paid:
         mark = "-".join(f"{line}.{n}" for line, n in refunded)
         key = f"refund-{order.store_id}-{order.number}-{mark}-{max(lines[i].version for i in wanted)}"
-        refund = RefundPayload(order=order.number, lines=tuple(refunded), reference=key)
+        given = [(line, amount) for line, amount in zip(refunded, amounts, strict=True) if amount]
+        refund = RefundPayload(
+            order=order.number, lines=tuple(line for line, _ in given), amounts=tuple(amount for _, amount in given),
+            currency=order.currency, reference=key,
+        )  # fmt: skip
         queue.put(context, f"store:{order.store_id}", f"order:{number}", key, refund)
     order.version += 1
     what = f"cancel and refund {', '.join(messages)} of order {order.number}"
@@ -73,7 +80,7 @@ def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None]
 def _cut(line: OrderLine, units: int) -> int:
     """Take units off a line, with their share of its money; returns what the buyer gets back of it. A whole line keeps its figures."""
     if units >= line.quantity:
-        return line.total
+        return line.left
     left = line.quantity - units
     before = line.total
     for name in MONEY:

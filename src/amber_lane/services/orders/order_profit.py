@@ -14,6 +14,7 @@ from typing import Protocol
 
 from sqlalchemy import select
 
+from ...core.books import goes_back
 from ...core.currency import minor_digits
 from ...core.states import PURCHASE_LIVE, WAITING_LINES
 from ...data.bulk import by_id, in_chunks
@@ -73,6 +74,11 @@ def turn(minor: int, nano: int, base: str, quote: str) -> int:
     """An amount in another money, rounded half up once."""
     shift = minor_digits(quote) - minor_digits(base)
     return int((Decimal(minor) * nano).scaleb(shift - 9).to_integral_value(ROUND_HALF_UP))
+
+
+def net_refund(line: OrderLine) -> int:
+    """What the part refunds of a line cost us: what the buyer got, less the tax and fees that go back with it."""
+    return line.refunded - sum(goes_back(line.refunded, line.total, one) for one in (line.tax, line.store_fee + line.payment_fee))
 
 
 def bought(context: Context, orders: Iterable[int], facts: Facts | None = None) -> dict[int, Bought]:

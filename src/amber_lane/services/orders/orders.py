@@ -213,7 +213,7 @@ def _left_to_cancel(context: Context, order: Order) -> list[OrderLine]:
 
 def _count_refund(context: Context, orders: Iterable[Order], parts_in: str = "") -> None:
     """What their buyers get back, towards the day's limit of whoever cancels them."""
-    parts = [Part(one.id, one.number, sum(line.total for line in _left_to_cancel(context, one)), one.currency) for one in orders]
+    parts = [Part(one.id, one.number, sum(line.left for line in _left_to_cancel(context, one)), one.currency) for one in orders]
     what = f"cancel and refund {f'{len(parts)} orders' if len(parts) > 1 else f'order {parts[0].name}'}"
     count(context, Limit.REFUND, what, parts, parts_in)
 

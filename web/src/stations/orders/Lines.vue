@@ -83,7 +83,9 @@ const part = () =>
         <td class="px-2 text-right">{{ money(one.tax) }}</td>
         <td class="px-2 text-right">{{ money(one.store_fee) }}</td>
         <td class="px-2 text-right">{{ money(one.payment_fee) }}</td>
-        <td class="px-2 text-right font-semibold">{{ money(one.kept) }}</td>
+        <td class="px-2 text-right font-semibold">
+          {{ money(one.kept) }}<span v-if="one.refunded" class="cell-2 block font-normal">{{ money(one.refunded) }} paid back</span>
+        </td>
         <td class="px-3.5 whitespace-nowrap">
           <Tag :tone="['needs_lane', 'held', 'refused'].includes(one.state) ? 'waits' : one.state === 'arrived' ? 'good' : 'plain'">{{
             STATE_WORDS[one.state]

@@ -34,8 +34,14 @@ const picture = (event: Event) => {
   const file = field.files?.[0]
   if (file) void sendAct(() => upload<Schema<'Done'>>(`/api/v1/claims/${props.claim}/pictures`, file, {})).then(() => (field.value = ''))
 }
-const buyer = (way: string) =>
-  act(() => take(api.POST('/api/v1/claims/{number}/buyer', { ...path, body: { version: version.value, way: way as Schema<'Way'> } })))
+/** What is paid back while they keep it; as it is proposed where nothing is typed. */
+const part = ref('')
+const buyer = (way: string) => {
+  const own = way === 'part' ? part.value.trim().replace(',', '.') : ''
+  const usual = data.value!.ways.find((one) => one.way === 'part')?.terms.part
+  const body = { version: version.value, way: way as Schema<'Way'>, amount: own && usual ? { ...usual, amount: own } : null }
+  return sendAct(() => take(api.POST('/api/v1/claims/{number}/buyer', { ...path, body })))
+}
 const asAmount = () => ({ amount: amount.value.trim().replace(',', '.'), currency: data.value!.paid.currency })
 const answer = () =>
   sendAct(
@@ -162,6 +168,7 @@ useKeys('This case', [{ key: 'a', message: 'ask the supplier', run: () => can.va
       </template>
       <h2 class="mt-4">
         For the buyer <Tag v-if="data.row.buyer" tone="good">{{ WAYS[data.row.buyer]?.act }}: done</Tag>
+        <span v-if="data.row.buyer_amount" class="text-sm font-normal text-soft">{{ money(data.row.buyer_amount) }} paid back</span>
       </h2>
       <ol class="mt-1">
         <li v-for="(one, n) in data.ways" :key="one.way" class="border-b border-rule-2 py-1.5">
@@ -178,6 +185,15 @@ useKeys('This case', [{ key: 'a', message: 'ask the supplier', run: () => can.va
               >{{ WAYS[one.way]?.act }}</Btn
             >
           </p>
+          <label v-if="one.way === 'part' && one.may && open" class="my-1 flex items-center gap-2 text-xs text-soft"
+            >How much, {{ one.terms.part?.currency
+            }}<input
+              v-model="part"
+              class="field h-7! w-24! text-right"
+              inputmode="decimal"
+              :placeholder="one.terms.part?.amount"
+              aria-label="How much is paid back"
+          /></label>
           <p class="text-xs text-soft">
             <template v-for="(value, name, at) in one.terms" :key="name"
               >{{ at ? ' + ' : '' }}{{ TERMS[name] ?? name }} <span class="whitespace-nowrap">{{ money(value) }}</span></template

@@ -48,12 +48,17 @@ export const WAITS: Record<string, string> = { us: 'us', supplier: 'the supplier
 export const WAYS: Record<string, { label: string; act: string }> = {
   refund: { label: 'Refund now, and claim', act: 'Refund the buyer' },
   again: { label: 'Send again now, and claim', act: 'Send it again' },
+  part: { label: 'Pay a part back, they keep it, and claim', act: 'Pay a part back' },
   ask: { label: 'Ask the supplier first', act: 'Let the buyer wait' },
   let_go: { label: 'Do nothing for the buyer', act: 'Do nothing' },
 }
 export const TERMS: Record<string, string> = {
   refund: 'the buyer gets back',
+  tax: 'tax that is not owed',
   fees: 'store fees that come back',
+  part: 'paid back',
+  back: 'tax and fees that go back',
+  otherwise: 'the chance that it does not settle it',
   recovery: 'expected from the supplier',
   again: 'bought and sent once more',
   waiting: 'the chance that the buyer leaves',
