@@ -36,7 +36,7 @@ from ..settings import Settings
 from .alerts import today
 from .books import costs, held_against, profit, ranking
 from .catalogue import search
-from .claims import buyer_mails
+from .claims import buyer_mails, returns
 from .claims import cases as claim_cases
 from .delivery import agent_leases
 from .depot import goods as depot_goods
@@ -166,7 +166,7 @@ GUARDED = (
     roles, approvals, own_work, program_keys,
     purchase_orders, payment_batches, decision_groups, order_acts, orders, parcels, connections, sheets, partner_terms,
     allowance, catalogue_sheets, sourcing, search, listings, variant_matrix, profit, held_against, costs, ranking,
-    artwork, designs, pictures, depot_goods, depot_acts, depot_loads, claim_cases, buyer_mails,
+    artwork, designs, pictures, depot_goods, depot_acts, depot_loads, claim_cases, buyer_mails, returns,
 )  # fmt: skip
 
 

@@ -42,7 +42,7 @@ class LinkKind:
 
     how: makes it with what a person said of its sheets. by_program: only a program on the person's machine can
     reach it. sweep_minutes: how often it is worth looking at. recalls: it can be asked to let a purchase go.
-    holds: it is a depot that holds goods of ours. claims: it takes claims by its interface.
+    holds: it is a depot that holds goods of ours. claims: it takes claims by its interface. labels: a carrier that makes labels.
     """
 
     owner: str
@@ -57,6 +57,7 @@ class LinkKind:
     recalls: bool = False
     holds: bool = False
     claims: bool = False
+    labels: bool = False
 
 
 KINDS = (
@@ -82,7 +83,7 @@ KINDS = (
     LinkKind("supplier", "depot_api", "Depot that holds our stock", "key", DepotApi, recalls=True, holds=True),
     LinkKind("supplier", "depot_sheet", "Depot that works by sheets and mail", "", None, "", holds=True),
     LinkKind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
-    LinkKind("carrier", "post_api", "Postal carrier", "key", PostApi),
+    LinkKind("carrier", "post_api", "Postal carrier", "key", PostApi, labels=True),
     LinkKind("carrier", "by_hand", "Without an interface: numbers come by sheet, mail or hand", "", None, ""),
     LinkKind("rates", "rates_api", "Bank that tells exchange rates of the day", "key", RatesApi),
     LinkKind("mailbox", "smtp", "Mail server that sends our mail", "name:password; empty where it asks for none", SmtpMail, "smtps://…"),
@@ -100,6 +101,7 @@ def kind_named(owner: str, kind: str) -> LinkKind:
 
 
 DEPOTS = tuple(one.kind for one in KINDS if one.holds)
+MAKE_LABELS = tuple(one.kind for one in KINDS if one.labels)
 TAKE_CLAIMS = tuple(one.kind for one in KINDS if one.claims)
 
 # Whoever is called, whatever it can do beside what all can.

@@ -30,6 +30,8 @@ from .protocols import (
     Tracking,
     Word,
 )
+from .return_protocol import ReturnPage, ReturnWord
+from .returns_wire import FairReturns, fair_answer, fair_return
 from .wire import Buyer, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, ppm, refund_body, rows_of
 
 R = TypeVar("R")
@@ -275,6 +277,15 @@ class MarketApi:
             {"lines": [refund_body(one, currency, "money") for one in lines], "reference": reference},
             _Done,
         )
+
+    def returns(self, cursor: str) -> ReturnPage:
+        money, page = self._money(), self._ask("/returns", FairReturns, since=cursor or "0")
+        bad: list[str] = []
+        asked = rows_of(page.asked, lambda row: fair_return(row, money), "ticket", bad)
+        return ReturnPage(asked, str(page.since), page.more, bad)
+
+    def answer_return(self, word: ReturnWord) -> None:
+        self._tell("PUT", f"/returns/{path_part(word.number)}", fair_answer(word), _Done)
 
     def cancel(self, order: str) -> None:
         self._tell("POST", f"/orders/{path_part(order)}/cancel", {}, _Done)

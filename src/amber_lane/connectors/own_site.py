@@ -30,6 +30,8 @@ from .protocols import (
     Tracking,
     Word,
 )
+from .return_protocol import ReturnPage, ReturnWord
+from .returns_wire import ShopReturns, shop_answer, shop_return
 from .wire import BesidePrices, Buyer, Name, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, refund_body, rows_of
 
 
@@ -187,6 +189,14 @@ class OwnSite:
             {"lines": [refund_body(one, currency, "amount") for one in lines], "reference": reference},
             _Done,
         )
+
+    def returns(self, cursor: str) -> ReturnPage:
+        page = self.call.ask("/returns", ShopReturns, cursor=cursor or "0")
+        bad: list[str] = []
+        return ReturnPage(rows_of(page.returns, shop_return, "number", bad), str(page.cursor), page.more, bad)
+
+    def answer_return(self, word: ReturnWord) -> None:
+        self.call.tell("POST", f"/returns/{path_part(word.number)}/answer", shop_answer(word), _Done)
 
     def cancel(self, order: str) -> None:
         self.call.tell("POST", f"/orders/{path_part(order)}/cancel", {}, _Done)

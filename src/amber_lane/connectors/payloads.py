@@ -30,9 +30,10 @@ from .protocols import (
     SupplierLink,
     Tracking,
 )
+from .return_protocol import Label
 
 # What the outside said: the answer of a supplier or depot, or whether it has the change; None where there is nothing to know.
-Answer = PurchaseAnswer | HoldAnswer | LoadState | ClaimAnswer | bool | None
+Answer = PurchaseAnswer | HoldAnswer | LoadState | ClaimAnswer | Label | bool | None
 P = TypeVar("P", bound="type[Payload]")
 STATES = {"live": "on sale", "paused": "off sale", "ended": "ended"}
 

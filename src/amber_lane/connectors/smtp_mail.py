@@ -6,6 +6,7 @@ A mail is sent once the server has taken it. Where a connection breaks while it 
 
 from __future__ import annotations
 
+import base64
 import html
 import smtplib
 import socket
@@ -189,7 +190,8 @@ def made(mail: Mail) -> tuple[EmailMessage, str, str]:
     message.add_alternative(_as_html(mail.body), subtype="html")
     for name, kind, text in mail.files:
         main, _, rest = kind.partition(";")[0].partition("/")
-        message.add_attachment(text.encode(), maintype=main, subtype=rest, filename=name)
+        data = base64.b64decode(text) if kind.endswith(";base64") else text.encode()
+        message.add_attachment(data, maintype=main, subtype=rest, filename=name)
     return message, sender.addr_spec, to.addr_spec
 
 

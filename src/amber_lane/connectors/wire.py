@@ -22,7 +22,7 @@ from ..core.currency import parse_money, plain
 from ..core.numbers import parse_percent
 from ..core.texts import seen_whole, shown
 from .errors import Malformed, OutsideError
-from .protocols import OriginTerms, Purchase, PurchaseAnswer, PurchaseItem, RefundLine, ServiceTerms, StoreOrderLine, Tracking
+from .protocols import Address, OriginTerms, Purchase, PurchaseAnswer, PurchaseItem, RefundLine, ServiceTerms, StoreOrderLine, Tracking
 
 R = TypeVar("R")
 
@@ -171,9 +171,10 @@ class Buyer(Wire):
 
 def order_state(state: str) -> tuple[bool, bool]:
     """Whether an order is cancelled, and whether it is sent; ValueError where its state is none that we know."""
-    if state not in ("open", "cancelled", "sent"):
+    if state not in ("open", "cancelled", "sent", "refunded"):
         raise ValueError(f"the order is in a state that we do not know: {state!r}")
-    return state == "cancelled", state == "sent"
+    # What was paid back whole is not to be sent any more.
+    return state in ("cancelled", "refunded"), state == "sent"
 
 
 @dataclass(frozen=True)
@@ -256,6 +257,12 @@ def refund_body(line: RefundLine, currency: str, money: str) -> dict[str, Any]:
     """A line that is paid back, as stores' interfaces take it. money: what they call its amount."""
     body: dict[str, Any] = {"line": line.line, "quantity": line.quantity}
     return body if line.amount is None else body | {money: plain(line.amount, currency)}
+
+
+def one_line(address: Address) -> str:
+    """An address in one line, as labels have it."""
+    parts = (address.name, address.address_1, address.address_2, address.city, address.region, address.postcode, address.country)
+    return ", ".join(part.strip() for part in parts if part.strip())
 
 
 def path_part(text: str) -> str:

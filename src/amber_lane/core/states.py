@@ -275,6 +275,28 @@ REQUEST = Machine(
     ),
 )
 
+RETURN_REQUEST = Machine(
+    "return that a buyer asks for",
+    "asked",
+    (
+        _move("accept", "asked", "accepted", "a person lets it come back"),
+        _move("keep", "asked", "kept", "a person lets the buyer keep it, and pays it back or not"),
+        _move("refuse", "asked", "refused", "a person refuses it, with why"),
+        _move("lapse", "asked accepted kept", "lapsed", "the store decided it, since nobody answered in time"),
+    ),
+)
+
+GOODS_RETURN = Machine(
+    "return",
+    "agreed",
+    (
+        _move("send", "agreed", "on_the_way", "the carrier has it, or the buyer told its number"),
+        _move("arrive", "agreed on_the_way", "arrived", "the carrier gave it to whom it goes to, or a person has it"),
+        _move("look_at", "arrived", "looked_at", "a person says how it came: into stock again, or written off"),
+        _move("drop", "agreed on_the_way", "dropped", "it does not come any more"),
+    ),
+)
+
 HELD = Machine(
     "goods of a depot",
     "asked",
@@ -341,4 +363,6 @@ MACHINES = (
     LOAD,
     CLAIM,
     APPROVAL,
+    RETURN_REQUEST,
+    GOODS_RETURN,
 )

@@ -58,6 +58,8 @@ class Store(Partner):
     # A word to the receiver of a parcel ({name} is filled in), and the number that carriers may call instead of the buyer's.
     greeting: Mapped[str] = mapped_column(default="")
     phone: Mapped[str] = mapped_column(default="")
+    # How far its returns were read.
+    returns_cursor: Mapped[str] = mapped_column(default="")
     orders_cursor: Mapped[str | None]
     next_read: Mapped[datetime | None]
     # When its listings are next read, to be compared with what we asked.
@@ -176,7 +178,7 @@ class Link(Versioned):
     __tablename__ = "link"
     __table_args__ = (
         UniqueConstraint("owner", "owner_id"),
-        CheckConstraint("owner in ('store','supplier','carrier','mailbox','rates','inbox')", name="owner"),
+        CheckConstraint("owner in ('store','supplier','carrier','mailbox','rates','inbox','webhook')", name="owner"),
     )
     owner: Mapped[str]
     owner_id: Mapped[int]
@@ -210,6 +212,16 @@ class Carrier(Partner):
     # Where a parcel can be followed by anybody; {number} stands for its number. '' = nowhere.
     page: Mapped[str] = mapped_column(default="")
     next_ask: Mapped[datetime | None]
+
+
+class Webhook(Partner):
+    """An address of the house's own that is told of chosen events. events: their names (core.events); person_id: who set it up."""
+
+    __tablename__ = "webhook"
+    name: Mapped[str]
+    events: Mapped[list[Any]]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    made_at: Mapped[datetime]
 
 
 class RateSource(Partner):

@@ -1,6 +1,6 @@
 """All tables under one roof, so that the metadata is whole wherever it is needed."""
 
-from . import books, claims, depot, lanes, orders, outbox, people, prices, printing, setup, shelf, source, transit, watch
+from . import books, claims, depot, lanes, orders, outbox, people, prices, printing, returns, setup, shelf, source, transit, watch
 from .base import Base
 
 metadata = Base.metadata
@@ -16,6 +16,7 @@ __all__ = [
     "people",
     "prices",
     "printing",
+    "returns",
     "setup",
     "shelf",
     "source",

@@ -14,7 +14,8 @@ from ..connectors.depot_payloads import HoldPayload, depot_link
 from ..connectors.errors import Refused
 from ..connectors.payloads import Answer, ListingPayload, MailPayload, Payload, PurchasePayload, StorePayload, SupplierPayload
 from ..connectors.print_protocol import PrintLink
-from ..connectors.protocols import MailLink, PartnerLink, StoreLink, SupplierLink
+from ..connectors.protocols import CarrierLink, MailLink, PartnerLink, StoreLink, SupplierLink
+from ..connectors.return_payloads import CarrierPayload
 from ..data.bulk import by_id
 from ..data.outbox import party_of
 from ..data.printing import ArtFile
@@ -111,6 +112,17 @@ def pictures_of(db: Database, named: Sequence[int | str]) -> list[tuple[bytes, s
         return [(one.data, one.kind) for one in by_id(s, Picture, (n for n in named if isinstance(n, int))).values()]
 
 
+class OpenCarrier(OpenLink):
+    def __init__(self, link: CarrierLink) -> None:
+        self.link: CarrierLink = link
+
+    def send(self, payload: Payload, key: str) -> Answer:
+        return _for(CarrierPayload, payload).send(self.link, key)
+
+    def ask(self, payload: Payload, key: str) -> Answer:
+        return _for(CarrierPayload, payload).ask(self.link, key)
+
+
 class OpenMailbox(OpenLink):
     def __init__(self, link: MailLink) -> None:
         self.link: MailLink = link
@@ -135,6 +147,8 @@ def opened(connectors: ConnectorRegistry, context: Context, target: str) -> Open
         return OpenStore(connectors.store(context, number))
     if owner == "supplier":
         return OpenSupplier(connectors.supplier(context, number))
+    if owner == "carrier":
+        return OpenCarrier(connectors.carrier(context, number))
     return OpenMailbox(connectors.mailbox(context, number))
 
 

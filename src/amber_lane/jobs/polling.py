@@ -19,6 +19,7 @@ from ..connectors.depot_protocol import DepotLink
 from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
 from ..connectors.print_protocol import PrintLink
 from ..connectors.protocols import CatalogueItem, InboxVisit, ItemSeen, PurchaseAnswer, StoreOrder, SupplierLink, SweepPage, Word
+from ..connectors.return_protocol import ReturnsLink
 from ..data.orders import Order
 from ..data.outbox import AuditEntry
 from ..data.session import Database
@@ -27,6 +28,7 @@ from ..data.watch import Sweep
 from ..services.base.context import Context
 from ..services.books import settlements
 from ..services.catalogue import ingest
+from ..services.claims import returns
 from ..services.depot import loads
 from ..services.fulfilment import parcel_tracking
 from ..services.inbound import mailbox
@@ -42,6 +44,7 @@ from ..services.sourcing import samples
 from .claim_polling import read_claims
 from .depot_polling import DepotReader
 from .proof_polling import read_proofs
+from .return_polling import read_returns
 
 T = TypeVar("T")
 L = TypeVar("L")
@@ -219,6 +222,8 @@ class Reader:
                     if page.orders or page.cursor != cursor:
                         fresh += self._take_orders(store_id, page.orders, page.cursor, page.unreadable)
                     more = page.more
+                if isinstance(link, ReturnsLink):
+                    read_returns(self.db, lambda s: self.context(s, "Returns"), self._again, link, store_id)
         finally:
             with self.db.writing() as s:
                 store = self.context(s, "Orders").get(Store, store_id, "store")
@@ -328,7 +333,8 @@ class Reader:
     def parcels(self, carrier_id: int) -> None:
         """What a carrier says of the parcels on the road."""
         with self.db.reading() as s:
-            numbers = parcel_tracking.on_the_road(self.context(s, "Transit"), carrier_id)
+            context = self.context(s, "Transit")
+            numbers = [*parcel_tracking.on_the_road(context, carrier_id), *returns.on_the_road(context, carrier_id)]
         try:
             with self._visit("carrier", carrier_id):
                 link = self._opened(self.connectors.carrier, carrier_id)
@@ -337,6 +343,7 @@ class Reader:
                     words, _ = self._again(lambda: link.track(part))  # noqa: B023
                     with self.db.writing() as s:
                         parcel_tracking.take_words(self.context(s, "Transit"), carrier_id, words)
+                        returns.take_words(self.context(s, "Transit"), carrier_id, words)
         finally:
             with self.db.writing() as s:
                 self.context(s, "Transit").get(Carrier, carrier_id, "carrier").next_ask = self.clock.now() + timedelta(minutes=30)

@@ -13,7 +13,25 @@ import httpx
 from fastapi import FastAPI, HTTPException, Request
 from fastapi.responses import JSONResponse
 
-from . import complaints, control, craft, depot, fair, folder, front, imap, mail, pop, post, printing, rates, retail, shop, wholesale
+from . import (
+    complaints,
+    control,
+    craft,
+    depot,
+    fair,
+    folder,
+    front,
+    imap,
+    mail,
+    pop,
+    post,
+    printing,
+    rates,
+    retail,
+    returns,
+    shop,
+    wholesale,
+)
 from .counter import order_out
 from .dials import FaultDials
 from .life import live
@@ -44,7 +62,7 @@ def make_app(world: World, mail_port: int | None = None, tick: float = 0.2) -> F
 
     app = FastAPI(title="Practice world", lifespan=life, docs_url=None, redoc_url=None)
     app.state.world, app.state.hooks = world, []
-    for part in (shop, fair, craft, wholesale, folder, retail, printing, depot, post, rates, mail, control, complaints, front):
+    for part in (shop, fair, craft, wholesale, folder, retail, printing, depot, post, rates, mail, control, complaints, returns, front):
         app.include_router(part.router)
     app.add_middleware(FaultDials, world=world)
 

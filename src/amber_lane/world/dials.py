@@ -47,6 +47,8 @@ DIALS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "damages": ("finds goods of a load damaged", "share", ("depot",)),
     "loses_carton": ("loses a carton of a load", "share", ("depot",)),
     "full": ("has no room, and leaves loads at the gate", "share", ("depot",)),
+    "labels_unused": ("makes labels that buyers never use", "share", ("post",)),
+    "never_sends": ("lets buyers never send what may come back", "share", ("shop", "fair")),
     "silent": ("never answers claims", "share", SUPPLIERS),
     "refuses_claims": ("refuses claims", "share", SUPPLIERS),
     "pays_less": ("pays less than was claimed, by", "share", SUPPLIERS),

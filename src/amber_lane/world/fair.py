@@ -10,7 +10,7 @@ from typing import Any
 from fastapi import APIRouter, HTTPException, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from . import counter, fair_money, lands
+from . import counter, fair_money, lands, returns
 from .counter import world_of
 from .life import HAPPENS
 from .partners import SHOPS
@@ -265,6 +265,19 @@ def payouts(request: Request, response: Response, after: int = 0) -> dict[str, A
     """What is paid out for each day of orders, the day after at two in the morning; after: the number of a day that is known."""
     found, last, more = fair_money.payouts_after(enter(request, response), after, 40)
     return {"payouts": found, "after": last, "more": more}
+
+
+@router.get("/returns")
+def asked_back(request: Request, response: Response, since: int = 0) -> dict[str, Any]:
+    found, last, more = returns.after(enter(request, response), "fair", since)
+    return {"asked": [returns.fair_out(one) for one in found], "since": last, "more": more}
+
+
+@router.put("/returns/{number}")
+def answer_return(request: Request, response: Response, number: str, body: returns.FairAnswer) -> dict[str, Any]:
+    world = enter(request, response)
+    returns.answer(world, "fair", number, returns.SAID.get(body.say, ""), body.our_number, body.to, body.because)
+    return {"ticket": number, "status": body.say}
 
 
 class RefundLine(BaseModel):

@@ -321,14 +321,18 @@ def _decide(world: World, rng: random.Random, number: int, at: int) -> None:
     world.plan(at + rng.randint(2 * HOUR, 20 * HOUR), "ship", purchase=number)
 
 
+def s10(serial: int) -> str:
+    """Eight digits of a parcel's number with their check digit."""
+    digits = f"{serial:08d}"
+    rest = 11 - sum(int(d) * w for d, w in zip(digits, _S10, strict=True)) % 11
+    return f"{digits}{ {10: 0, 11: 5}.get(rest, rest) }"
+
+
 def _ship(world: World, rng: random.Random, number: int, at: int) -> None:
     purchase = world.one("select * from purchase where id = ?", (number,))
     if not purchase or purchase["state"] != "accepted":
         return
-    serial = 10_000_000 + number * 37 % 80_000_000
-    digits = f"{serial:08d}"
-    rest = 11 - sum(int(d) * w for d, w in zip(digits, _S10, strict=True)) % 11
-    check = {10: 0, 11: 5}.get(rest, rest)
+    digits, check = s10(10_000_000 + number * 37 % 80_000_000)[:8], int(s10(10_000_000 + number * 37 % 80_000_000)[8])
     home_country = lands.here().country
     tracking = f"SW{digits}{check}{home_country}"
     given = tracking

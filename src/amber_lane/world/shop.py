@@ -11,7 +11,7 @@ from typing import Any
 from fastapi import APIRouter, Header, HTTPException, Request
 from pydantic import BaseModel, ConfigDict
 
-from . import counter, lands
+from . import counter, lands, returns
 from .counter import order_out, world_of
 from .partners import SHOPS
 from .state import World
@@ -157,6 +157,18 @@ class Refund(BaseModel):
 def refund(request: Request, number: str, body: Refund) -> dict[str, Any]:
     counter.refund(enter(request), "shop", number, [(one.line, one.quantity, one.amount) for one in body.lines], body.reference)
     return {"number": number, "state": "refunded"}
+
+
+@router.get("/returns")
+def asked_back(request: Request, cursor: int = 0) -> dict[str, Any]:
+    found, last, more = returns.after(enter(request), "shop", cursor)
+    return {"returns": [returns.shop_out(one) for one in found], "cursor": last, "more": more}
+
+
+@router.post("/returns/{number}/answer")
+def answer_return(request: Request, number: str, body: returns.ShopAnswer) -> dict[str, Any]:
+    returns.answer(enter(request), "shop", number, body.state, body.return_number, body.address, body.reason)
+    return {"number": number, "state": body.state}
 
 
 @router.put("/webhook")

@@ -51,12 +51,15 @@ create table if not exists depot_load(reference text primary key, body text, sta
 create table if not exists depot_move(id integer primary key, at integer, number text, units integer, kind text, reference text, note text);
 create table if not exists claim(id integer primary key, reference text unique, supplier text, body text, state text, told text,
   amount integer, at integer, tracking text);
+create table if not exists buyer_return(id integer primary key, number text unique, store text, order_no text, body text, state text,
+  at integer, due integer, seq integer);
+create table if not exists post_label(reference text primary key, number text, body text, at integer);
 create table if not exists mail(id integer primary key, at integer, reference text, recipient text, subject text, body text);
 create table if not exists inbox(id integer primary key, at integer, raw blob);
 """
 
 
-SCHEMA_NUMBER = 7
+SCHEMA_NUMBER = 8
 
 
 class OldWorld(RuntimeError):

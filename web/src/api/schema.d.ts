@@ -3614,6 +3614,210 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/returns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Coming Back
+         * @description Goods on their way back, and those that nobody has looked at.
+         */
+        get: operations["returns_coming_back"];
+        put?: never;
+        /**
+         * Open Return
+         * @description Let the buyer send it back.
+         */
+        post: operations["returns_open_return"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/returns/asked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Asked For
+         * @description Returns that wait for an answer, those of the nearest deadline first.
+         */
+        get: operations["returns_asked_for"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/returns/asked/{number}/case": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Case
+         * @description Open a case of it; the store is answered by what is done there.
+         */
+        post: operations["returns_open_case"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/returns/asked/{number}/refuse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Refuse
+         * @description Refuse it, with why.
+         */
+        post: operations["returns_refuse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/returns/of-case/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Of Case
+         * @description What is known of sending back the goods of a case.
+         */
+        get: operations["returns_of_case"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/returns/{number}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop
+         * @description It does not come.
+         */
+        post: operations["returns_drop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/returns/{number}/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Here
+         * @description It has arrived.
+         */
+        post: operations["returns_here"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/returns/{number}/label.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Label
+         * @description The label, as its carrier made it.
+         */
+        get: operations["returns_label"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/returns/{number}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At
+         * @description How it came: so many into stock again, the rest written off.
+         */
+        post: operations["returns_look_at"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/returns/{number}/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sent
+         * @description The buyer has sent it.
+         */
+        post: operations["returns_sent"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -6653,35 +6857,6 @@ export interface components {
         /** AskAgain */
         AskAgain: Record<string, never>;
         /**
-         * AskedRow
-         * @description Goods that a depot was asked to hold and has not agreed to.
-         */
-        AskedRow: {
-            /** Answer */
-            answer: string;
-            /**
-             * Asked At
-             * Format: date-time
-             */
-            asked_at: string;
-            /** Calls */
-            calls: boolean;
-            /** Depot */
-            depot: string;
-            /** Id */
-            id: number;
-            /** Message */
-            message: string;
-            /** Sku */
-            sku: string;
-            /** State */
-            state: string;
-            /** Title */
-            title: string;
-            /** Version */
-            version: number;
-        };
-        /**
          * AtPriceOut
          * @description A price, what a unit leaves at it, what that is a day, and how many sales leave as much as now (ppm of those of now).
          */
@@ -6936,8 +7111,12 @@ export interface components {
             /** What */
             what: string;
         };
-        /** BuyerAsk */
+        /**
+         * BuyerAsk
+         * @description amount: of a part refund, null = the usual one.
+         */
         BuyerAsk: {
+            amount?: components["schemas"]["Money"] | null;
             /** Version */
             version: number;
             way: components["schemas"]["Way"];
@@ -7024,6 +7203,15 @@ export interface components {
             units: number;
             /** Why */
             why: string;
+        };
+        /** CarrierOut */
+        CarrierOut: {
+            /** Id */
+            id: number;
+            /** Labels */
+            labels: boolean;
+            /** Name */
+            name: string;
         };
         /**
          * CarrierShape
@@ -7216,6 +7404,7 @@ export interface components {
             amount: components["schemas"]["Money"];
             /** Buyer */
             buyer: string;
+            buyer_amount: components["schemas"]["Money"] | null;
             /** Buyer Name */
             buyer_name: string;
             came_back: components["schemas"]["Money"] | null;
@@ -9592,6 +9781,7 @@ export interface components {
             quantity: number;
             /** Reason */
             reason: string;
+            refunded: components["schemas"]["Money"] | null;
             /** Sku */
             sku: string;
             /** Sku Id */
@@ -9835,16 +10025,6 @@ export interface components {
             units: number;
             /** Version */
             version: number;
-        };
-        /**
-         * LookAsk
-         * @description options None: those that it has, or that its supplier's items differ in. numbers: items to choose from as well.
-         */
-        LookAsk: {
-            /** Numbers */
-            numbers?: string[];
-            /** Options */
-            options?: components["schemas"]["OptionShape"][] | null;
         };
         /** LookOut */
         LookOut: {
@@ -10509,6 +10689,33 @@ export interface components {
              * @default
              */
             words: string;
+        };
+        /**
+         * OpenReturnAsk
+         * @description version: of the case. supplier: null = to us; carrier: who makes a label, null = the buyer sends it by themselves.
+         */
+        OpenReturnAsk: {
+            /** Address */
+            address: string;
+            /** Carrier */
+            carrier?: number | null;
+            /** Case */
+            case: number;
+            /**
+             * Days
+             * @default 14
+             */
+            days: number;
+            /**
+             * Refund When
+             * @default arrived
+             * @enum {string}
+             */
+            refund_when: "at_once" | "sent" | "arrived" | "looked_at";
+            /** Supplier */
+            supplier?: number | null;
+            /** Version */
+            version: number;
         };
         /** Opened */
         Opened: {
@@ -11409,21 +11616,6 @@ export interface components {
             /** Then */
             then: string;
         };
-        /** PlaceOut */
-        PlaceOut: {
-            /** Country */
-            country: string;
-            /** Currency */
-            currency: string;
-            /** Dates */
-            dates: string;
-            /** Decimal */
-            decimal: string;
-            /** Home */
-            home: string;
-            /** Zone */
-            zone: string;
-        };
         /**
          * PlanBody
          * @description A membership or volume discount: discount in ppm; fee and least goods a month in minor units of the supplier's money.
@@ -12263,6 +12455,79 @@ export interface components {
             title: string;
         };
         /**
+         * ReturnOfCase
+         * @description What can be done about sending the goods of a case back, and what was.
+         */
+        ReturnOfCase: {
+            asked: components["schemas"]["amber_lane__api__claims__returns__AskedRow"] | null;
+            /** Carriers */
+            carriers: components["schemas"]["CarrierOut"][];
+            /** Places */
+            places: components["schemas"]["amber_lane__api__claims__returns__PlaceOut"][];
+            there: components["schemas"]["ReturnOut"] | null;
+        };
+        /**
+         * ReturnOut
+         * @description to: who gets it; stocks: whether it can go into that depot's stock; label: '' = none, asked, made or refused.
+         */
+        ReturnOut: {
+            /** Address */
+            address: string;
+            /** Arrived At */
+            arrived_at: string | null;
+            /** Buyer */
+            buyer: string;
+            /** Carrier */
+            carrier: string;
+            /** Case */
+            case: number;
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            label_cost: components["schemas"]["Money"] | null;
+            /** Label Message */
+            label_message: string;
+            /** Last Word */
+            last_word: string;
+            /** Note */
+            note: string;
+            /** Number */
+            number: string;
+            /**
+             * Opened At
+             * Format: date-time
+             */
+            opened_at: string;
+            /** Order */
+            order: string;
+            /** Page */
+            page: string;
+            /** Refund When */
+            refund_when: string;
+            /**
+             * Send By
+             * Format: date
+             */
+            send_by: string;
+            /** Sound */
+            sound: number;
+            /** State */
+            state: string;
+            /** Stocks */
+            stocks: boolean;
+            /** Title */
+            title: string;
+            /** To */
+            to: string;
+            /** Tracking */
+            tracking: string;
+            /** Units */
+            units: number;
+            /** Version */
+            version: number;
+        };
+        /**
          * RoleAsk
          * @description What a person may do from now on.
          */
@@ -12623,6 +12888,18 @@ export interface components {
             editable: boolean;
             /** Origins */
             origins: components["schemas"]["OriginShape"][];
+            /** Version */
+            version: number;
+        };
+        /** SentAsk */
+        SentAsk: {
+            /** Carrier */
+            carrier?: number | null;
+            /**
+             * Tracking
+             * @default
+             */
+            tracking: string;
             /** Version */
             version: number;
         };
@@ -13738,7 +14015,7 @@ export interface components {
          * @description What is done for the buyer while the supplier is asked.
          * @enum {string}
          */
-        Way: "refund" | "again" | "ask" | "let_go";
+        Way: "refund" | "again" | "part" | "ask" | "let_go";
         /** WayAsk */
         WayAsk: {
             /** Key */
@@ -14034,7 +14311,7 @@ export interface components {
          */
         WorthView: {
             /** Asked */
-            asked: components["schemas"]["AskedRow"][];
+            asked: components["schemas"]["amber_lane__api__depot__shapes__AskedRow"][];
             /** Days */
             days: number;
             /** Rows */
@@ -14081,6 +14358,109 @@ export interface components {
             reason: string;
             row: components["schemas"]["MailRow"];
         };
+        /**
+         * AskedRow
+         * @description A return that a buyer asked for in their store. answer_by: then the store decides; case: the one that was opened of it.
+         */
+        amber_lane__api__claims__returns__AskedRow: {
+            /** Answer By */
+            answer_by: string | null;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Buyer */
+            buyer: string;
+            /** Case */
+            case: number | null;
+            /** Id */
+            id: number;
+            /** Number */
+            number: string;
+            /** Order */
+            order: string;
+            /** Order Id */
+            order_id: number;
+            paid: components["schemas"]["Money"];
+            /** Reason */
+            reason: string;
+            /** Store */
+            store: string;
+            /** Title */
+            title: string;
+            /** Units */
+            units: number;
+            /** Version */
+            version: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * LookAsk
+         * @description sound: units that can be sold again, and go into the depot's stock.
+         */
+        amber_lane__api__claims__returns__LookAsk: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Sound */
+            sound: number;
+            /** Version */
+            version: number;
+        };
+        /**
+         * PlaceOut
+         * @description supplier: null = to us.
+         */
+        amber_lane__api__claims__returns__PlaceOut: {
+            /** Address */
+            address: string;
+            /** Is Depot */
+            is_depot: boolean;
+            /** Name */
+            name: string;
+            /** Supplier */
+            supplier: number | null;
+        };
+        /** RefuseAsk */
+        amber_lane__api__claims__returns__RefuseAsk: {
+            /** Reason */
+            reason: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * AskedRow
+         * @description Goods that a depot was asked to hold and has not agreed to.
+         */
+        amber_lane__api__depot__shapes__AskedRow: {
+            /** Answer */
+            answer: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Calls */
+            calls: boolean;
+            /** Depot */
+            depot: string;
+            /** Id */
+            id: number;
+            /** Message */
+            message: string;
+            /** Sku */
+            sku: string;
+            /** State */
+            state: string;
+            /** Title */
+            title: string;
+            /** Version */
+            version: number;
+        };
         /** MailOut */
         amber_lane__api__fulfilment__parcels__MailOut: {
             /**
@@ -14099,6 +14479,16 @@ export interface components {
             /** To */
             to: string;
         };
+        /**
+         * LookAsk
+         * @description options None: those that it has, or that its supplier's items differ in. numbers: items to choose from as well.
+         */
+        amber_lane__api__listings__variant_matrix__LookAsk: {
+            /** Numbers */
+            numbers?: string[];
+            /** Options */
+            options?: components["schemas"]["OptionShape"][] | null;
+        };
         /** CloseAsk */
         amber_lane__api__mapping__lanes__CloseAsk: {
             /**
@@ -14113,6 +14503,21 @@ export interface components {
         amber_lane__api__mapping__mapping_queue__RefuseAsk: {
             /** Items */
             items: number[];
+        };
+        /** PlaceOut */
+        amber_lane__api__partners__first_steps__PlaceOut: {
+            /** Country */
+            country: string;
+            /** Currency */
+            currency: string;
+            /** Dates */
+            dates: string;
+            /** Decimal */
+            decimal: string;
+            /** Home */
+            home: string;
+            /** Zone */
+            zone: string;
         };
         /** LinkAsk */
         amber_lane__api__partners__life_cycle__LinkAsk: {
@@ -22628,7 +23033,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlaceOut"];
+                    "application/json": components["schemas"]["amber_lane__api__partners__first_steps__PlaceOut"];
                 };
             };
             /** @description Unauthorized */
@@ -23066,7 +23471,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlaceOut"];
+                    "application/json": components["schemas"]["amber_lane__api__partners__first_steps__PlaceOut"];
                 };
             };
             /** @description Unauthorized */
@@ -32882,6 +33287,1022 @@ export interface operations {
             };
         };
     };
+    returns_coming_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    returns_open_return: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenReturnAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Opened"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    returns_asked_for: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["amber_lane__api__claims__returns__AskedRow"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    returns_open_case: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Opened"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    returns_refuse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["amber_lane__api__claims__returns__RefuseAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    returns_of_case: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnOfCase"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    returns_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetGoAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    returns_here: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    returns_label: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    returns_look_at: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["amber_lane__api__claims__returns__LookAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    returns_sent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SentAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     session_here: {
         parameters: {
             query?: never;
@@ -39490,7 +40911,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LookAsk"];
+                "application/json": components["schemas"]["amber_lane__api__listings__variant_matrix__LookAsk"];
             };
         };
         responses: {

@@ -7,12 +7,16 @@ from urllib.parse import quote
 
 from sqlalchemy import select
 
+from ...core.claims import ClaimReason
 from ...core.currency import show
+from ...core.numbers import half_up
 from ...data.claims import Claim
 from ...data.orders import Order, OrderLine
 from ...data.setup import Supplier
+from ..base import house_days
 from ..base.context import Context
-from ..claims import cases, clock, item_rates
+from ..claims import cases, clock, item_rates, return_requests, returns
+from ..claims.letters import WORDS
 from ..inbound import buyer_letters
 from ..pricing.exchange_rates import HomeWorth
 from .alert import Alert, AlertKey, AlertStep, Doing, Source, acts
@@ -61,6 +65,49 @@ def _buyers(context: Context) -> Iterator[Alert]:
             row.at,
             AlertStep("Read it", go=f"/transit?show=cases&mail={row.id}"),
             worth.of(paid, order.currency),
+        )
+
+
+def _asked_back(context: Context) -> Iterator[Alert]:
+    """Returns that buyers asked for in their store, and nobody has answered."""
+    worth = HomeWorth(context)
+    for row, order, line in return_requests.waiting(context):
+        until = f"unanswered, the store decides on {house_days.moment_text(context, row.answer_by)}" if row.answer_by else "the store waits"
+        go = f"/transit?show=cases&case={row.claim_id}" if row.claim_id else f"/transit?show=cases&asked={row.id}"
+        yield Alert(
+            AlertKey("return_asked", row.id),
+            "transit",
+            "Return",
+            f"{order.buyer} wants to send back {row.units} × {line.title or line.sku_code} of order {order.number}: "
+            f"{WORDS[ClaimReason(row.reason)]}",
+            until,
+            row.asked_at,
+            AlertStep("Answer it", go=go),
+            worth.of(half_up(line.total * row.units, line.quantity), order.currency),
+        )
+
+
+def _come_back(context: Context) -> Iterator[Alert]:
+    """Returns that have arrived and nobody looked at, and those that should be here."""
+    worth = HomeWorth(context)
+    for one in returns.waiting(context):
+        row = one.row
+        claim, order = context.get(Claim, row.claim_id, "claim"), context.get(Order, row.order_id, "order")
+        where = context.get(Supplier, row.supplier_id, "supplier").name if row.supplier_id else "us"
+        told = (
+            f"Return {row.number} of order {order.number} is at {where}: nobody has said how it came"
+            if not one.late
+            else f"Return {row.number} of order {order.number} was to be at {where} by now"
+        )
+        yield Alert(
+            AlertKey("return_waits", row.id, row.state),
+            "transit",
+            "Return",
+            told,
+            "into stock again, or written off" if not one.late else "ask the buyer, or end it",
+            row.arrived_at or row.sent_at or row.opened_at,
+            AlertStep("See the case", go=f"/transit?show=cases&case={claim.id}"),
+            worth.of(claim.paid, claim.currency),
         )
 
 
@@ -115,3 +162,4 @@ def _shut(do: Doing) -> str:
 
 
 SOURCES: dict[str, Source] = {"claim": _waiting, "claim_silent": _overdue, "buyer_letter": _buyers, "worse_item": _worse}
+SOURCES |= {"return_asked": _asked_back, "return_waits": _come_back}

@@ -35,6 +35,8 @@ NAMES = {
     "hold": ("question to a depot", "questions to a depot"),
     "hold_answer": ("answer to a depot", "answers to a depot"),
     "claim": ("claim", "claims"),
+    "return_answer": ("answer to a return", "answers to returns"),
+    "label": ("label", "labels"),
     "count_again": ("request to count again", "requests to count again"),
     "cancel": ("cancellation", "cancellations"),
     "recall": ("request to stop a purchase order", "requests to stop purchase orders"),
@@ -44,7 +46,7 @@ NAMES = {
     "listing": ("change of a listing", "changes of listings"),
 }
 STATIONS = {"purchase": "orders", "sample": "orders", "cancel": "orders", "recall": "orders", "refund": "orders", "listing": "watch"}
-STATIONS["claim"] = "transit"
+STATIONS |= dict.fromkeys(("claim", "return_answer", "label"), "transit")
 STATIONS |= dict.fromkeys(("load", "load_notice", "hold", "hold_answer", "count_again"), "depot")
 
 

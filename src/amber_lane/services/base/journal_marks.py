@@ -15,6 +15,7 @@ from ...data.base import Row
 from ...data.claims import Claim
 from ...data.depot import DepotEntry, InboundLine
 from ...data.orders import OrderLine, PurchaseLine, PurchaseOrder
+from ...data.returns import GoodsReturn
 from ...data.session import at_end
 from ...data.setup import Supplier
 from ...data.source import Sample
@@ -32,6 +33,7 @@ _WATCHED: dict[type[Row], frozenset[str]] = {
     PurchaseLine: frozenset({"live", "quantity", "planned_cost"}),
     Sample: frozenset({"state", "cost"}),
     Claim: frozenset({"came_back"}),
+    GoodsReturn: frozenset({"sent_at", "label_cost"}),
     DepotEntry: frozenset({"units"}),
     InboundLine: frozenset({"counted", "damaged", "came_back", "cost"}),
     Supplier: frozenset({"plans", "currency", "ended_at"}),
@@ -83,7 +85,7 @@ def _note(s: Session, _: UOWTransaction) -> None:
         watched = _WATCHED.get(type(row))
         if watched is None or not _moved(row, watched):
             continue
-        if isinstance(row, OrderLine | PurchaseOrder | Claim):
+        if isinstance(row, OrderLine | PurchaseOrder | Claim | GoodsReturn):
             _marks(s).orders.add(row.order_id)
         elif isinstance(row, PurchaseLine):
             _marks(s).purchases.add(row.purchase_id)

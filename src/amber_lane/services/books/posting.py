@@ -164,6 +164,8 @@ def _said(context: Context, orders: list[int], home: str) -> tuple[dict[int, dic
             continue
         if key.kind is Kind.supplier_paid:
             kept["paid", key.purchase] = rate
+        elif key.kind is Kind.return_cost:
+            kept["label", key.line] = rate
         elif key.purchase:
             kept["purchase", key.purchase] = rate
         elif key.kind is Kind.prepaid:

@@ -21,7 +21,7 @@ from .posting import Ledgers
 
 SOURCE, STORED = "depot", "storage"
 # What is gone and was not sold, and what turned up: each changes profit by what it is worth.
-_LOST = ("damaged", "lost", "written_off", "found", "counted", "sent_back")
+_LOST = ("damaged", "lost", "written_off", "found", "counted", "sent_back", "returned")
 _SAID = {
     "damaged": "damaged",
     "lost": "lost",
@@ -29,6 +29,8 @@ _SAID = {
     "found": "found",
     "counted": "counted",
     "sent_back": "sent back",
+    # The sale that it was sent for keeps its cost.
+    "returned": "came back into stock",
 }
 
 

@@ -19,6 +19,7 @@ from ...core.numbers import PPM, half_up
 from ...core.states import PURCHASE_LIVE, WAITING_LINES
 from ...data.books import Settlement, SettlementRow, StatementRow
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
+from ...data.returns import GoodsReturn
 from ...data.setup import Service, Supplier
 from ...data.shelf import Sku
 from ...data.transit import Parcel, ParcelLine
@@ -159,6 +160,7 @@ class _Reader:
         bought = self._costs()
         if self.past:
             self._read_ended()
+        self.labels = _labels(self.s, self.numbers)
         settled = _settled(self.s, self.numbers)
         by_order: dict[int, list[Any]] = {}
         for line in lines:
@@ -206,6 +208,12 @@ class _Reader:
         put(Kind.tax, -line.tax, at, against=taxed)
         put(Kind.store_fee, -line.store_fee, at)
         put(Kind.payment_fee, -line.payment_fee, at)
+        for amount, currency, sent_at in self.labels.get(line.id, ()):
+            # What a carrier asks for the way back, in its own money at the day's rate.
+            own = self.kept.get(("label", line.id), self.rates.of(currency))
+            parts[Key(line.id, 0, 0, Kind.return_cost, Basis.planned)] = Part(
+                -amount, self.rates.turn(-amount, currency, own), own, currency, sent_at, 0, *whose
+            )
         refund = total if cancelled else line.refunded
         if refund or cancelled:
             back = self.ended.get(line.order_id, self.now) if cancelled else line.refunded_at or self.now
@@ -372,6 +380,19 @@ class _Reader:
 
 def _plus(one: int | None, other: int | None) -> int | None:
     return None if one is None or other is None else one + other
+
+
+def _labels(s: Session, orders: Collection[int]) -> dict[int, list[tuple[int, str, int]]]:
+    """Labels that buyers sent something back with: order line -> (cost, currency, when), one for each line."""
+    out: dict[int, list[tuple[int, str, int]]] = {}
+    used = (GoodsReturn.order_id.in_(orders), GoodsReturn.label == "made", GoodsReturn.sent_at.is_not(None), GoodsReturn.label_cost > 0)
+    rows = select(
+        GoodsReturn.order_line_id, GoodsReturn.label_cost, GoodsReturn.label_currency, type_coerce(GoodsReturn.sent_at, BigInteger)
+    )
+    for line, cost, currency, at in s.execute(rows.where(*used).order_by(GoodsReturn.id)):
+        before = [one for one in out.get(line, []) if one[1] == currency]
+        out[line] = [(cost + sum(one[0] for one in before), currency, at)]
+    return out
 
 
 def _settled(s: Session, orders: Collection[int]) -> dict[int, dict[str, tuple[int, int]]]:

@@ -29,6 +29,7 @@ from ..mapping import lanes
 from ..mapping.landed_cost import Costing
 from ..pricing.exchange_rates import HomeWorth
 from ..pricing.policy import refund_cost
+from . import return_requests
 from .cases import WORDS, note
 
 # A buyer who was paid back a part and says nothing for so long is content.
@@ -177,6 +178,7 @@ def do(context: Context, number: int, version: int | None, way: Way, amount: int
     }
     note(context, row, "buyer", told[way])
     context.log("claim.buyer", row.reference, f"claim {row.reference}: {told[way]}")
+    return_requests.answer_by_way(context, row)
     context.session.flush()
     return row
 

@@ -20,6 +20,7 @@ from ...core.states import CLAIM
 from ...data.claims import Claim, ClaimEvent
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.outbox import AuditEntry
+from ...data.returns import ReturnRequest
 from ...data.setup import Letter, Store, Supplier
 from ...data.shelf import Picture
 from ...data.transit import ParcelLine
@@ -368,6 +369,8 @@ def undo_open(context: Context, act: AuditEntry) -> None:
         raise Conflict(f"claim {row.reference} is under way; let it go instead")
     for one in story(context, row.id):
         context.session.delete(one)
+    for asked in context.session.scalars(select(ReturnRequest).where(ReturnRequest.claim_id == row.id)):
+        asked.claim_id, asked.version = None, asked.version + 1
     if row.letter_id and (letter := context.session.get(Letter, row.letter_id)):
         letter.needs, letter.read_at = True, None
     context.session.flush()

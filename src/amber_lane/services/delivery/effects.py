@@ -19,6 +19,8 @@ from ...connectors.payloads import (
     SamplePayload,
 )
 from ...connectors.protocols import PurchaseAnswer
+from ...connectors.return_payloads import LabelPayload
+from ...connectors.return_protocol import Label
 from ...core.states import MESSAGE
 from ...data.base import to_ms
 from ...data.bulk import bulk_update
@@ -26,7 +28,7 @@ from ...data.outbox import Outbox, party_of
 from ...data.shelf import Listing
 from ...data.transit import Message, PassedOn
 from ..base.context import Context
-from ..claims import cases
+from ..claims import cases, returns
 from ..depot import arrivals, goods, loads
 from ..orders import cancellations
 from ..outbox import queue
@@ -52,6 +54,8 @@ def follow(context: Context, done: Sequence[tuple[Outbox, Answer]]) -> None:
                 cancellations.take_recall(context, answer)
             case _ if isinstance(answer, ClaimAnswer):
                 cases.take_answer(context, answer)
+            case _ if isinstance(answer, Label):
+                returns.take_label(context, answer)
             case _ if isinstance(answer, HoldAnswer):
                 goods.take_answer(context, party_of(row.target)[1], answer)
             case _ if isinstance(answer, LoadState):
@@ -84,3 +88,5 @@ def failed(context: Context, dead: Sequence[tuple[Outbox, str]]) -> None:
     for one, message in changes:
         if isinstance(one, RecallPayload):
             cancellations.not_let_go(context, one.reference, message)
+        elif isinstance(one, LabelPayload):
+            returns.no_label(context, one.reference, message)

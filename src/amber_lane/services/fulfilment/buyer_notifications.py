@@ -45,8 +45,14 @@ TEMPLATES = {
         "Hello {name},\n\n{lines}\n\nwas delivered. We hope it serves you well.\n\n{store}\n",
         False,
     ),
+    "return": (
+        "How to send back what you had of order {order}",
+        "Hello {name},\n\nplease send\n\n{lines}\n\nuntil {until} to\n\n{return_address}\n\nThe number of your return is "
+        "{return_number}. {label}\n\n{store}\n",
+        True,
+    ),
 }
-WORDS = ("order", "name", "lines", "carrier", "tracking", "page", "store")
+WORDS = ("order", "name", "lines", "carrier", "tracking", "page", "store", "return_number", "return_address", "until", "label")
 # In which language a buyer is written to, where there is a template in it; English everywhere else.
 LANGUAGES = {
     "DE": "de",
@@ -107,10 +113,11 @@ def write_mail(  # noqa: PLR0913 - what a mail is about
     about: str,
     more: dict[str, str],
     by_hand: tuple[str, str] | None = None,
+    files: Sequence[tuple[str, str, str]] = (),
 ) -> bool:
     """A mail of a kind to the buyer, once per order and parcel; nothing when it is switched off or there is no address.
 
-    by_hand: (subject, text) that a person has looked over; it goes although the kind is not sent by itself.
+    by_hand: (subject, text) that a person has looked over; it goes although the kind is not sent by itself. files: that go with it.
     """
     template = template_for(context, kind, store.id, order.country)
     if (
@@ -129,7 +136,7 @@ def write_mail(  # noqa: PLR0913 - what a mail is about
     context.session.flush()
     after = None if by_hand or not template.delay_minutes else context.now + timedelta(minutes=template.delay_minutes)
     key = f"mail-{store.code}-{order.number}-{kind}-{about}"
-    queue.mail(context, key, f"mail:{message.id}", order.mail, subject, body, message.id, after)
+    queue.mail(context, key, f"mail:{message.id}", order.mail, subject, body, message.id, after, files)
     return True
 
 

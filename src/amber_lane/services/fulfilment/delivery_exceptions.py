@@ -337,11 +337,26 @@ def refund_part(context: Context, line: OrderLine, amount: int, about: str) -> N
     if line.state not in ORDER_LINE.sources("refund"):
         raise Conflict("the line is settled already")
     _pay_back(context, [(line, amount)], about)
-    # What the store leaves us of it is less by that, wherever it is shown.
+    _paid_part(context, line, amount)
+    order_profit.refresh(context, {line.order_id})
+
+
+def _paid_part(context: Context, line: OrderLine, amount: int) -> None:
+    """What the store leaves us of a line is less by what was paid back, wherever it is shown."""
     before = order_profit.net_refund(line)
     line.refunded, line.refunded_at = line.refunded + amount, context.now
     line.net_revenue -= order_profit.net_refund(line) - before
     line.version += 1
+
+
+def paid_back_by_store(context: Context, line: OrderLine, amount: int, why: str) -> None:
+    """A store gave a buyer money back by itself: it is in the books as any other, and the store is not told."""
+    if line.state not in ORDER_LINE.sources("refund") or amount <= 0:
+        return
+    if amount >= line.left:
+        step_line(line, "refund", why)
+    else:
+        _paid_part(context, line, amount)
     order_profit.refresh(context, {line.order_id})
 
 

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
+from datetime import datetime
 from typing import Any
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import delete, func, or_, select
 
 from ...core.currency import show
 from ...core.states import OUTBOX
 from ...data.bulk import by_id, in_chunks
+from ...data.claims import Claim, ClaimEvent
 from ...data.orders import Order, OrderLine, PurchaseOrder
 from ...data.outbox import AuditEntry, Job, Outbox, SheetOut
+from ...data.returns import GoodsReturn, ReturnLabel, ReturnRequest
 from ...data.setup import Letter, Store, Supplier
 from ...data.transit import Message, Parcel, ParcelLine
 from ..base.context import Context
@@ -42,6 +45,9 @@ def held_data(context: Context, number: int) -> dict[str, Any]:
     suppliers = by_id(context.session, Supplier, {one.supplier_id for one in purchases})
     lines = list(context.session.scalars(select(OrderLine).where(OrderLine.order_id.in_(ids)).order_by(OrderLine.id)))
     messages = list(context.session.scalars(select(Message).where(Message.order_id.in_(ids)).order_by(Message.id)))
+    claims = list(context.session.scalars(select(Claim).where(Claim.order_id.in_(ids)).order_by(Claim.id)))
+    asked = list(context.session.scalars(select(ReturnRequest).where(ReturnRequest.order_id.in_(ids)).order_by(ReturnRequest.id)))
+    letters = list(context.session.scalars(select(Letter).where(Letter.order_id.in_(ids)).order_by(Letter.id)))
     parcels = _parcels(context, [one.id for one in purchases])
 
     def of(order: Order) -> dict[str, Any]:
@@ -63,6 +69,13 @@ def held_data(context: Context, number: int) -> dict[str, Any]:
                 if one.order_id == order.id
             ],
             "passed_to": sorted({suppliers[one.supplier_id].name for one in mine}),
+            "claims": [_asked(one.opened_at, one) for one in claims if one.order_id == order.id],
+            "returns": [_asked(one.asked_at, one) for one in asked if one.order_id == order.id],
+            "wrote": [
+                {"at": one.at.isoformat(), "subject": one.subject, "text": one.body, "pictures": len(one.pictures)}
+                for one in letters
+                if one.order_id == order.id
+            ],
             "parcels": [parcel.number for purchase, parcel in parcels if purchase in {one.id for one in mine}],
             "mails": [
                 {"at": one.at.isoformat(), "to": one.to, "subject": one.subject, "text": one.body}
@@ -76,6 +89,10 @@ def held_data(context: Context, number: int) -> dict[str, Any]:
     return held
 
 
+def _asked(at: datetime, one: Claim | ReturnRequest) -> dict[str, str]:
+    return {"at": at.isoformat(), "about": one.reason, "words": one.words}
+
+
 def erase(context: Context, number: int) -> str:
     """Nothing tells any more who bought it. Cannot be undone. Conflict while an order of theirs is still under way."""
     orders = [one for one in orders_of(context, number) if one.erased_at is None]
@@ -86,7 +103,14 @@ def erase(context: Context, number: int) -> str:
     words = _words(orders)
     purchases = list(context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id.in_(ids))))
     messages = list(context.session.scalars(select(Message).where(Message.order_id.in_(ids))))
-    subjects = {f"order:{one}" for one in ids} | {f"purchase:{one.reference}" for one in purchases} | {f"mail:{one.id}" for one in messages}
+    claims, returns = _leave_out_of_claims(context, ids, words)
+    subjects = (
+        {f"claim:{one}" for one in claims}
+        | {f"return:{one}" for one in returns}
+        | {f"order:{one}" for one in ids}
+        | {f"purchase:{one.reference}" for one in purchases}
+        | {f"mail:{one.id}" for one in messages}
+    )
     for part in in_chunks(subjects, 500):
         for row in context.session.scalars(select(Outbox).where(Outbox.subject.in_(part))):
             if row.kind == "mail" and row.state not in ("done", "dropped"):
@@ -123,6 +147,23 @@ def _must_be_over(context: Context, orders: list[Order]) -> None:
     if open_ones:
         first = next(one.number for one in orders if one.id in open_ones)
         raise Conflict(f"order {first} of this buyer is still under way; it needs the address. Erase them once it is over")
+
+
+def _leave_out_of_claims(context: Context, orders: list[int], words: re.Pattern[str] | None) -> tuple[list[int], list[int]]:
+    """What they wrote and sent, and labels with their address. Returns the numbers of their claims and of their returns."""
+    s = context.session
+    claims = list(s.scalars(select(Claim).where(Claim.order_id.in_(orders))))
+    for claim in claims:
+        claim.words = _without(claim.words, words)
+    for event in s.scalars(select(ClaimEvent).where(ClaimEvent.claim_id.in_([one.id for one in claims]))):
+        event.message = _without(event.message, words)
+    for asked in s.scalars(select(ReturnRequest).where(ReturnRequest.order_id.in_(orders))):
+        asked.words = ""
+    for letter in s.scalars(select(Letter).where(Letter.order_id.in_(orders))):
+        letter.sender, letter.subject, letter.body, letter.pictures, letter.needs = "", "", "", [], False
+    returns = list(s.scalars(select(GoodsReturn.id).where(GoodsReturn.order_id.in_(orders))))
+    s.execute(delete(ReturnLabel).where(ReturnLabel.return_id.in_(returns)))
+    return [one.id for one in claims], returns
 
 
 def _leave_out_of_words(context: Context, purchases: list[PurchaseOrder], words: re.Pattern[str] | None) -> None:

@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, Select, func, select, update
 from sqlalchemy.orm import Session, aliased
 
-from ...connectors import claim_payloads, depot_payloads, payloads
+from ...connectors import claim_payloads, depot_payloads, payloads, return_payloads
 from ...connectors.payloads import ListingPayload, MailPayload, Payload
 from ...core.states import OUTBOX
 from ...data.base import Q, by_index, to_ms
@@ -126,7 +126,7 @@ def is_there(context: Context, key: str) -> bool:
 
 
 # Payloads of parts of their own are known once their files are loaded.
-BESIDE = (claim_payloads.ClaimPayload, depot_payloads.HoldPayload)
+BESIDE = (claim_payloads.ClaimPayload, depot_payloads.HoldPayload, return_payloads.LabelPayload)
 
 UNREADABLE = "what was to be sent cannot be read here; the server's log says what"
 
