@@ -19,6 +19,7 @@ from amber_lane.connectors.depot_protocol import CartonNotice, CountedLine, Depo
 from amber_lane.connectors.errors import Denied, Malformed, OutsideError, RateLimited, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.kinds import KINDS, connect
 from amber_lane.connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseItem, RefundLine, Tracking
+from amber_lane.connectors.return_protocol import LabelAsk, LabelLink, ReturnsLink, ReturnWord
 from amber_lane.connectors.wire import order_lines
 from amber_lane.sheets.mapped import look
 
@@ -482,3 +483,46 @@ def test_claims_are_known_by_our_reference_and_answered_in_time(calm, partner):
     ):
         (unread,) = connect("supplier", "wholesale_api", "http://x", "k", 1, nonsense(said)).find_claims(["C"])
         assert (unread.reference, unread.state, unread.amount) == ("C", "", None) and unread.message
+
+
+@pytest.mark.parametrize("partner", [one for one in STORES if one[2] != "craft"], ids=lambda one: one[0])
+def test_a_store_tells_of_returns_and_is_answered_once(calm, partner):
+    store, code = link(calm, partner), partner[2]
+    assert isinstance(store, ReturnsLink)
+    one = next(iter(store.listings())).listings[0]
+    number = calm.post("buy", sku=one.sku, quantity=1, store=code)["number"]
+    cursor = store.returns("").cursor
+    asked = {calm.post("return", number=number, reason=reason)["number"]: reason for reason in ("damaged", "changed_mind", "missing")}
+    page = store.returns(cursor)
+    assert {row.number: row.reason for row in page.asked} == asked and not page.unreadable and not page.more
+    first, second, third = sorted(asked)
+    row = next(row for row in page.asked if row.number == first)
+    assert (row.order, row.line, row.units, row.state) == (number, 1, 1, "asked") and row.answer_by > row.at and row.words
+    taken = ReturnWord(first, "accepted", "OUR-R1", "Depot, 1 Quay, Hillport")
+    for _ in range(2):
+        store.answer_return(taken)
+    with pytest.raises(Refused, match="already"):
+        store.answer_return(ReturnWord(first, "refused", reason="no"))
+    with pytest.raises(Refused, match="reason"):
+        store.answer_return(ReturnWord(second, "refused"))
+    store.answer_return(ReturnWord(second, "kept"))
+    calm.post("clock", jump_minutes=4 * 24 * 60)
+    told = {row.number: row for row in store.returns(page.cursor).asked}
+    assert (told[first].state, told[second].state, told[third].state) == ("sent", "kept", "paid_back")
+    assert told[first].tracking.number.startswith("SW") and 0 < told[third].paid_back <= one.price
+
+
+def test_a_carrier_makes_a_label_once_and_it_is_found_again(calm):
+    carrier = link(calm, POST)
+    assert isinstance(carrier, LabelLink)
+    ask = LabelAsk("SHOP-1-R1", BUYER, "Depot, 1 Quay, Hillport", 400)
+    assert carrier.find_label("SHOP-1-R1") is None
+    made = carrier.make_label(ask)
+    assert made == carrier.make_label(ask) == carrier.find_label("SHOP-1-R1")
+    assert made.pdf.startswith(b"%PDF-") and made.cost == 295 and made.currency == "GBP"
+    assert carrier.make_label(LabelAsk("SHOP-1-R2", BUYER, "Depot, 1 Quay, Hillport", 2500)).cost == 760
+    with pytest.raises(Refused):
+        carrier.make_label(LabelAsk("SHOP-1-R3", BUYER, "Depot, 1 Quay, Hillport", 90_000))
+    for _ in range(2):
+        calm.post("clock", jump_minutes=3 * 24 * 60)
+    assert carrier.track([made.number])[made.number][-1].kind == "delivered"

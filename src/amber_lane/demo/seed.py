@@ -16,6 +16,7 @@ from ..api.deps import AppState
 from ..clock import PacedClock
 from ..connectors.protocols import Address
 from ..core.claims import ClaimReason
+from ..core.currency import plain
 from ..core.states import SWEEP
 from ..data.base import to_ms
 from ..data.bulk import bulk_insert
@@ -82,6 +83,7 @@ def seed(house: AppState, world: str, land: Land, tell: Callable[[str], Any] = p
     _prepare_some(house, land)
     _claim_some(house)
     _complain(house, world)
+    _ask_back(house, world)
     tell("drawing what is printed for each order")
     printed.prepare(house)
     with house.db.writing() as s:
@@ -214,6 +216,46 @@ def _complain(house: AppState, world: str) -> None:
         for (number, name, sender), reason in zip(buyers[3::5], ("damaged", "missing"), strict=False):
             ask = {"number": number, "reason": reason, "name": name, "sender": sender}
             hand.post("/world/complain", json=ask).raise_for_status()
+
+
+def _ask_back(house: AppState, world: str) -> None:
+    """Two buyers of orders that have arrived ask for a return in the shop; from now on some do by themselves."""
+    with house.db.reading() as s:
+        rows = (
+            select(Order, OrderLine)
+            .join(OrderLine, OrderLine.order_id == Order.id)
+            .join(Store, Store.id == Order.store_id)
+            .where(OrderLine.state == "arrived", Store.kind == "own_site", Order.mail != "")
+            .order_by(Order.id.desc())
+            .limit(14)
+        )
+        found = s.execute(rows).tuples().all()[4::6]
+        asks = [
+            {
+                "number": order.number,
+                "reason": reason,
+                "line": line.line_no,
+                "past": {
+                    "store": "shop",
+                    "at": order.ordered_at.isoformat(),
+                    "buyer": {"name": order.buyer, "email": order.mail, "country": order.country},
+                    "lines": [
+                        {
+                            "line_no": line.line_no,
+                            "sku": line.sku_code,
+                            "title": line.title,
+                            "quantity": line.quantity,
+                            "unit_price": plain(line.paid // line.quantity, order.currency),
+                        }
+                    ],
+                },
+            }
+            for (order, line), reason in zip(found, ("changed_mind", "not_as_described"), strict=False)
+        ]
+    with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
+        hand.post("/world/facts", json={"name": "asks_back", "value": 0.02}).raise_for_status()
+        for ask in asks:
+            hand.post("/world/return", json=ask).raise_for_status()
 
 
 def _open_alerts(context: Context, land: Land) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import random
+from datetime import datetime
 from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request
@@ -146,8 +147,26 @@ HAPPENS |= {"return_asked": _asked, "return_sent": _sent, "return_lapse": _lapse
 SENT.append(perhaps)
 
 
+class PastLine(BaseModel):
+    line_no: int
+    sku: str
+    title: str
+    quantity: int = Field(gt=0)
+    unit_price: str
+
+
+class Past(BaseModel):
+    """An order of before the world began, that the house brought along."""
+
+    store: str = Field(pattern="^(shop|fair)$")
+    at: datetime
+    buyer: dict[str, str]
+    lines: list[PastLine]
+
+
 class Asked(BaseModel):
     model_config = ConfigDict(extra="forbid")
+    past: Past | None = None
     number: str
     reason: str = Field("changed_mind", pattern=f"^({'|'.join(REASONS)})$")
     line: int = 1
@@ -159,6 +178,8 @@ def ask_now(request: Request, body: Asked) -> dict[str, str]:
     """The buyer of an order asks for a return in its store now."""
     world = world_of(request)
     with world.change():
+        if body.past is not None:
+            _remember(world, body.number, body.past)
         return {"number": ask(world, body.number, body.reason, body.line, body.units)}
 
 
@@ -174,6 +195,19 @@ class FairAnswer(BaseModel):
     our_number: str = ""
     to: str = ""
     because: str = ""
+
+
+def _remember(world: World, number: str, past: Past) -> None:
+    """An order of before is known from now on, and told to nobody: its place in the list is before the first."""
+    if world.one("select 1 from shop_order where number = ?", (number,)):
+        return
+    first = (world.one("select min(seq) as n from shop_order") or {})["n"] or 1
+    lines = [one.model_dump() | {"unit_price": lands.minor_of(one.unit_price)} for one in past.lines]
+    body = {"number": number, "buyer": past.buyer, "lines": lines, "promised_days": 7, "store": past.store}
+    world.db.execute(
+        "insert into shop_order(seq, store, number, at, state, body) values (?,?,?,?,'sent',?)",
+        (min(first, 1) - 1, past.store, number, int(past.at.timestamp() * 1000), json.dumps(body)),
+    )
 
 
 def shop_out(row: dict[str, Any]) -> dict[str, Any]:

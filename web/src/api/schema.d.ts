@@ -6857,6 +6857,35 @@ export interface components {
         /** AskAgain */
         AskAgain: Record<string, never>;
         /**
+         * AskedRow
+         * @description Goods that a depot was asked to hold and has not agreed to.
+         */
+        AskedRow: {
+            /** Answer */
+            answer: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Calls */
+            calls: boolean;
+            /** Depot */
+            depot: string;
+            /** Id */
+            id: number;
+            /** Message */
+            message: string;
+            /** Sku */
+            sku: string;
+            /** State */
+            state: string;
+            /** Title */
+            title: string;
+            /** Version */
+            version: number;
+        };
+        /**
          * AtPriceOut
          * @description A price, what a unit leaves at it, what that is a day, and how many sales leave as much as now (ppm of those of now).
          */
@@ -7203,15 +7232,6 @@ export interface components {
             units: number;
             /** Why */
             why: string;
-        };
-        /** CarrierOut */
-        CarrierOut: {
-            /** Id */
-            id: number;
-            /** Labels */
-            labels: boolean;
-            /** Name */
-            name: string;
         };
         /**
          * CarrierShape
@@ -10026,6 +10046,16 @@ export interface components {
             /** Version */
             version: number;
         };
+        /**
+         * LookAsk
+         * @description options None: those that it has, or that its supplier's items differ in. numbers: items to choose from as well.
+         */
+        LookAsk: {
+            /** Numbers */
+            numbers?: string[];
+            /** Options */
+            options?: components["schemas"]["OptionShape"][] | null;
+        };
         /** LookOut */
         LookOut: {
             /** Above */
@@ -11616,6 +11646,21 @@ export interface components {
             /** Then */
             then: string;
         };
+        /** PlaceOut */
+        PlaceOut: {
+            /** Country */
+            country: string;
+            /** Currency */
+            currency: string;
+            /** Dates */
+            dates: string;
+            /** Decimal */
+            decimal: string;
+            /** Home */
+            home: string;
+            /** Zone */
+            zone: string;
+        };
         /**
          * PlanBody
          * @description A membership or volume discount: discount in ppm; fee and least goods a month in minor units of the supplier's money.
@@ -12188,6 +12233,13 @@ export interface components {
             /** Basis */
             basis: string;
         };
+        /** RefuseReturnAsk */
+        RefuseReturnAsk: {
+            /** Reason */
+            reason: string;
+            /** Version */
+            version: number;
+        };
         /**
          * ReorderPlanOut
          * @description wanted: what all would cost; spent: what fits; avoided: contribution that is expected not to be lost by it.
@@ -12455,15 +12507,77 @@ export interface components {
             title: string;
         };
         /**
+         * ReturnAskedRow
+         * @description A return that a buyer asked for in their store. answer_by: then the store decides; case: the one that was opened of it.
+         */
+        ReturnAskedRow: {
+            /** Answer By */
+            answer_by: string | null;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Buyer */
+            buyer: string;
+            /** Case */
+            case: number | null;
+            /** Id */
+            id: number;
+            /** Number */
+            number: string;
+            /** Order */
+            order: string;
+            /** Order Id */
+            order_id: number;
+            paid: components["schemas"]["Money"];
+            /** Reason */
+            reason: string;
+            /** Store */
+            store: string;
+            /** Title */
+            title: string;
+            /** Units */
+            units: number;
+            /** Version */
+            version: number;
+            /** Words */
+            words: string;
+        };
+        /** ReturnCarrier */
+        ReturnCarrier: {
+            /** Id */
+            id: number;
+            /** Labels */
+            labels: boolean;
+            /** Name */
+            name: string;
+        };
+        /**
+         * ReturnLookAsk
+         * @description sound: units that can be sold again, and go into the depot's stock.
+         */
+        ReturnLookAsk: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Sound */
+            sound: number;
+            /** Version */
+            version: number;
+        };
+        /**
          * ReturnOfCase
          * @description What can be done about sending the goods of a case back, and what was.
          */
         ReturnOfCase: {
-            asked: components["schemas"]["amber_lane__api__claims__returns__AskedRow"] | null;
+            asked: components["schemas"]["ReturnAskedRow"] | null;
             /** Carriers */
-            carriers: components["schemas"]["CarrierOut"][];
+            carriers: components["schemas"]["ReturnCarrier"][];
             /** Places */
-            places: components["schemas"]["amber_lane__api__claims__returns__PlaceOut"][];
+            places: components["schemas"]["ReturnPlace"][];
             there: components["schemas"]["ReturnOut"] | null;
         };
         /**
@@ -12524,6 +12638,37 @@ export interface components {
             tracking: string;
             /** Units */
             units: number;
+            /** Version */
+            version: number;
+        };
+        /**
+         * ReturnPlace
+         * @description supplier: null = to us.
+         */
+        ReturnPlace: {
+            /** Address */
+            address: string;
+            /** Is Depot */
+            is_depot: boolean;
+            /** Name */
+            name: string;
+            /** Supplier */
+            supplier: number | null;
+        };
+        /** ReturnSentAsk */
+        ReturnSentAsk: {
+            /** Carrier */
+            carrier?: number | null;
+            /**
+             * Tracking
+             * @default
+             */
+            tracking: string;
+            /** Version */
+            version: number;
+        };
+        /** ReturnVersionAsk */
+        ReturnVersionAsk: {
             /** Version */
             version: number;
         };
@@ -12888,18 +13033,6 @@ export interface components {
             editable: boolean;
             /** Origins */
             origins: components["schemas"]["OriginShape"][];
-            /** Version */
-            version: number;
-        };
-        /** SentAsk */
-        SentAsk: {
-            /** Carrier */
-            carrier?: number | null;
-            /**
-             * Tracking
-             * @default
-             */
-            tracking: string;
             /** Version */
             version: number;
         };
@@ -14311,7 +14444,7 @@ export interface components {
          */
         WorthView: {
             /** Asked */
-            asked: components["schemas"]["amber_lane__api__depot__shapes__AskedRow"][];
+            asked: components["schemas"]["AskedRow"][];
             /** Days */
             days: number;
             /** Rows */
@@ -14358,109 +14491,6 @@ export interface components {
             reason: string;
             row: components["schemas"]["MailRow"];
         };
-        /**
-         * AskedRow
-         * @description A return that a buyer asked for in their store. answer_by: then the store decides; case: the one that was opened of it.
-         */
-        amber_lane__api__claims__returns__AskedRow: {
-            /** Answer By */
-            answer_by: string | null;
-            /**
-             * Asked At
-             * Format: date-time
-             */
-            asked_at: string;
-            /** Buyer */
-            buyer: string;
-            /** Case */
-            case: number | null;
-            /** Id */
-            id: number;
-            /** Number */
-            number: string;
-            /** Order */
-            order: string;
-            /** Order Id */
-            order_id: number;
-            paid: components["schemas"]["Money"];
-            /** Reason */
-            reason: string;
-            /** Store */
-            store: string;
-            /** Title */
-            title: string;
-            /** Units */
-            units: number;
-            /** Version */
-            version: number;
-            /** Words */
-            words: string;
-        };
-        /**
-         * LookAsk
-         * @description sound: units that can be sold again, and go into the depot's stock.
-         */
-        amber_lane__api__claims__returns__LookAsk: {
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /** Sound */
-            sound: number;
-            /** Version */
-            version: number;
-        };
-        /**
-         * PlaceOut
-         * @description supplier: null = to us.
-         */
-        amber_lane__api__claims__returns__PlaceOut: {
-            /** Address */
-            address: string;
-            /** Is Depot */
-            is_depot: boolean;
-            /** Name */
-            name: string;
-            /** Supplier */
-            supplier: number | null;
-        };
-        /** RefuseAsk */
-        amber_lane__api__claims__returns__RefuseAsk: {
-            /** Reason */
-            reason: string;
-            /** Version */
-            version: number;
-        };
-        /**
-         * AskedRow
-         * @description Goods that a depot was asked to hold and has not agreed to.
-         */
-        amber_lane__api__depot__shapes__AskedRow: {
-            /** Answer */
-            answer: string;
-            /**
-             * Asked At
-             * Format: date-time
-             */
-            asked_at: string;
-            /** Calls */
-            calls: boolean;
-            /** Depot */
-            depot: string;
-            /** Id */
-            id: number;
-            /** Message */
-            message: string;
-            /** Sku */
-            sku: string;
-            /** State */
-            state: string;
-            /** Title */
-            title: string;
-            /** Version */
-            version: number;
-        };
         /** MailOut */
         amber_lane__api__fulfilment__parcels__MailOut: {
             /**
@@ -14479,16 +14509,6 @@ export interface components {
             /** To */
             to: string;
         };
-        /**
-         * LookAsk
-         * @description options None: those that it has, or that its supplier's items differ in. numbers: items to choose from as well.
-         */
-        amber_lane__api__listings__variant_matrix__LookAsk: {
-            /** Numbers */
-            numbers?: string[];
-            /** Options */
-            options?: components["schemas"]["OptionShape"][] | null;
-        };
         /** CloseAsk */
         amber_lane__api__mapping__lanes__CloseAsk: {
             /**
@@ -14503,21 +14523,6 @@ export interface components {
         amber_lane__api__mapping__mapping_queue__RefuseAsk: {
             /** Items */
             items: number[];
-        };
-        /** PlaceOut */
-        amber_lane__api__partners__first_steps__PlaceOut: {
-            /** Country */
-            country: string;
-            /** Currency */
-            currency: string;
-            /** Dates */
-            dates: string;
-            /** Decimal */
-            decimal: string;
-            /** Home */
-            home: string;
-            /** Zone */
-            zone: string;
         };
         /** LinkAsk */
         amber_lane__api__partners__life_cycle__LinkAsk: {
@@ -23033,7 +23038,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["amber_lane__api__partners__first_steps__PlaceOut"];
+                    "application/json": components["schemas"]["PlaceOut"];
                 };
             };
             /** @description Unauthorized */
@@ -23471,7 +23476,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["amber_lane__api__partners__first_steps__PlaceOut"];
+                    "application/json": components["schemas"]["PlaceOut"];
                 };
             };
             /** @description Unauthorized */
@@ -33463,7 +33468,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["amber_lane__api__claims__returns__AskedRow"][];
+                    "application/json": components["schemas"]["ReturnAskedRow"][];
                 };
             };
             /** @description Unauthorized */
@@ -33600,7 +33605,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__claims__returns__RefuseAsk"];
+                "application/json": components["schemas"]["RefuseReturnAsk"];
             };
         };
         responses: {
@@ -33899,7 +33904,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["VersionAsk"];
+                "application/json": components["schemas"]["ReturnVersionAsk"];
             };
         };
         responses: {
@@ -34082,7 +34087,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__claims__returns__LookAsk"];
+                "application/json": components["schemas"]["ReturnLookAsk"];
             };
         };
         responses: {
@@ -34198,7 +34203,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SentAsk"];
+                "application/json": components["schemas"]["ReturnSentAsk"];
             };
         };
         responses: {
@@ -40911,7 +40916,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__listings__variant_matrix__LookAsk"];
+                "application/json": components["schemas"]["LookAsk"];
             };
         };
         responses: {

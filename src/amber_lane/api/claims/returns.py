@@ -27,7 +27,7 @@ from .cases import LetGoAsk, Opened
 router = GuardedRouter("/returns", tags=["returns"], read=(P.SEE_ORDERS, P.SEE_MONEY), write=(P.CLAIM,), limited=True)
 
 
-class AskedRow(BaseModel):
+class ReturnAskedRow(BaseModel):
     """A return that a buyer asked for in their store. answer_by: then the store decides; case: the one that was opened of it."""
 
     id: int
@@ -47,12 +47,12 @@ class AskedRow(BaseModel):
     case: int | None
 
 
-class RefuseAsk(Ask):
+class RefuseReturnAsk(Ask):
     version: int
     reason: Annotated[str, Field(max_length=500)]
 
 
-class PlaceOut(BaseModel):
+class ReturnPlace(BaseModel):
     """supplier: null = to us."""
 
     supplier: int | None
@@ -61,7 +61,7 @@ class PlaceOut(BaseModel):
     is_depot: bool
 
 
-class CarrierOut(BaseModel):
+class ReturnCarrier(BaseModel):
     id: int
     name: str
     labels: bool
@@ -101,9 +101,9 @@ class ReturnOfCase(BaseModel):
     """What can be done about sending the goods of a case back, and what was."""
 
     there: ReturnOut | None
-    places: list[PlaceOut]
-    carriers: list[CarrierOut]
-    asked: AskedRow | None
+    places: list[ReturnPlace]
+    carriers: list[ReturnCarrier]
+    asked: ReturnAskedRow | None
 
 
 class OpenReturnAsk(Ask):
@@ -118,17 +118,17 @@ class OpenReturnAsk(Ask):
     carrier: Big | None = None
 
 
-class SentAsk(Ask):
+class ReturnSentAsk(Ask):
     version: int
     tracking: Annotated[str, Field(max_length=60)] = ""
     carrier: Big | None = None
 
 
-class VersionAsk(Ask):
+class ReturnVersionAsk(Ask):
     version: int
 
 
-class LookAsk(Ask):
+class ReturnLookAsk(Ask):
     """sound: units that can be sold again, and go into the depot's stock."""
 
     version: int
@@ -137,13 +137,13 @@ class LookAsk(Ask):
 
 
 @router.get("/asked")
-def asked_for(context: ReadContext) -> list[AskedRow]:
+def asked_for(context: ReadContext) -> list[ReturnAskedRow]:
     """Returns that wait for an answer, those of the nearest deadline first."""
     return [_asked(context, row, order, line) for row, order, line in return_requests.waiting(context)]
 
 
-def _asked(context: Context, row: ReturnRequest, order: Order, line: OrderLine) -> AskedRow:
-    return AskedRow(
+def _asked(context: Context, row: ReturnRequest, order: Order, line: OrderLine) -> ReturnAskedRow:
+    return ReturnAskedRow(
         id=row.id,
         version=row.version,
         number=row.number,
@@ -170,7 +170,7 @@ def open_case(context: WriteContext, number: Big) -> Opened:
 
 
 @router.post("/asked/{number}/refuse")
-def refuse(context: WriteContext, number: Big, ask: RefuseAsk) -> Done:
+def refuse(context: WriteContext, number: Big, ask: RefuseReturnAsk) -> Done:
     """Refuse it, with why."""
     row = return_requests.refuse(context, number, ask.version, ask.reason)
     return Done(message=f"return {row.number} is refused")
@@ -224,10 +224,10 @@ def of_case(context: ReadContext, number: Big) -> ReturnOfCase:
     return ReturnOfCase(
         there=_return(context, there) if there else None,
         places=[
-            PlaceOut(supplier=one.supplier, name=one.name, address=one.address, is_depot=one.is_depot)
+            ReturnPlace(supplier=one.supplier, name=one.name, address=one.address, is_depot=one.is_depot)
             for one in returns.places(context, claim)
         ],
-        carriers=[CarrierOut(id=one.id, name=one.name, labels=one.id in labels) for one in returns.carriers(context)],
+        carriers=[ReturnCarrier(id=one.id, name=one.name, labels=one.id in labels) for one in returns.carriers(context)],
         asked=_asked(context, asked, order, line) if asked else None,
     )
 
@@ -249,21 +249,21 @@ def _own(context: Context, number: int) -> GoodsReturn:
 
 
 @router.post("/{number}/sent")
-def sent(context: WriteContext, number: Big, ask: SentAsk) -> Done:
+def sent(context: WriteContext, number: Big, ask: ReturnSentAsk) -> Done:
     """The buyer has sent it."""
     _own(context, number)
     return Done(message=f"{returns.sent(context, number, ask.version, ask.tracking, ask.carrier).number} is on its way back")
 
 
 @router.post("/{number}/here")
-def here(context: WriteContext, number: Big, ask: VersionAsk) -> Done:
+def here(context: WriteContext, number: Big, ask: ReturnVersionAsk) -> Done:
     """It has arrived."""
     _own(context, number)
     return Done(message=f"{returns.here(context, number, ask.version).number} has arrived")
 
 
 @router.post("/{number}/look")
-def look_at(context: WriteContext, number: Big, ask: LookAsk) -> Done:
+def look_at(context: WriteContext, number: Big, ask: ReturnLookAsk) -> Done:
     """How it came: so many into stock again, the rest written off."""
     _own(context, number)
     row = returns.look_at(context, number, ask.version, ask.sound, ask.note)

@@ -85,6 +85,7 @@ const NAMES: Record<string, string> = {
   bought: 'When an order is bought',
   shipped: 'When a parcel leaves',
   corrected: 'When its number is put right',
+  return: 'When something may be sent back',
   late: 'When it is late',
   arrived: 'When it has arrived',
 }

@@ -11,6 +11,7 @@ import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { dateOf, dayOf, money, number, percent, plural, timeOf } from '@/parts/format'
 import { useForm } from '@/parts/form'
+import CaseReturn from './CaseReturn.vue'
 import { STATES, TERMS, WAYS, caseQuery } from './cases'
 
 const props = defineProps<{ claim: number }>()
@@ -204,6 +205,7 @@ useKeys('This case', [{ key: 'a', message: 'ask the supplier', run: () => can.va
       <p class="mt-1 text-xs text-soft">
         What is expected from now on; what was spent already is in none of them. Refunds cannot be undone.
       </p>
+      <CaseReturn :claim="claim" :version="data.row.version" :open="open" :units="data.row.units" />
       <h2 class="mt-4">Story</h2>
       <ol class="mt-1 border-l-2 border-rule pl-3">
         <li v-for="(one, n) in data.story" :key="n" class="py-1">

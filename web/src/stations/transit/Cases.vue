@@ -15,8 +15,10 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { dayOf, money } from '@/parts/format'
 import { useRowKeys } from '@/parts/rowKeys'
+import AskedBack from './AskedBack.vue'
 import BuyerMails from './BuyerMails.vue'
-import { STATES, WAITS, casesQuery, mailsQuery, type CaseRow } from './cases'
+import ComingBack from './ComingBack.vue'
+import { STATES, WAITS, askedQuery, casesQuery, comingQuery, mailsQuery, type CaseRow } from './cases'
 
 const emit = defineEmits<{ chosen: [id: number] }>()
 const route = useRoute()
@@ -39,12 +41,14 @@ const chosen = computed(() =>
   wanted.value && !rows.value.some((one) => one.id === wanted.value) ? wanted.value : (rows.value[active.value]?.id ?? 0),
 )
 const { data: mails } = useQuery(mailsQuery())
-/** Buyers' mails stand where somebody follows one, else the cases. */
-const mailing = ref(!!route.query.mail)
-watch(
-  () => route.query.mail,
-  (mail) => mail && (mailing.value = true),
-)
+const { data: backs } = useQuery(askedQuery())
+const { data: coming } = useQuery(comingQuery())
+/** What stands here instead of the cases: buyers' mails, returns asked for, or goods coming back; as somebody follows one. */
+const other = ref<'' | 'mails' | 'asked' | 'coming'>(route.query.mail ? 'mails' : route.query.asked ? 'asked' : '')
+watch([() => route.query.mail, () => route.query.asked], ([mail, back]) => {
+  if (mail || back) other.value = mail ? 'mails' : 'asked'
+})
+const comingCase = ref(0)
 /** Those that nobody has asked for yet: asked at once, in one mail to each supplier that is written to. */
 const unasked = computed(() =>
   show.value === 'open' && may('claim') ? rows.value.filter((one) => one.state === 'open').map((one) => one.id) : [],
@@ -53,28 +57,33 @@ const askAll = () => void act(() => take(api.POST('/api/v1/claims/ask-many', { b
 const pills = computed(() => [
   { key: 'open', label: 'Open' },
   { key: 'mails', label: 'Buyers’ mails', count: mails.value?.length ?? 0, waits: true },
+  { key: 'asked', label: 'Returns asked for', count: backs.value?.length ?? 0, waits: true },
+  { key: 'coming', label: 'Coming back', count: coming.value?.length ?? 0 },
   { key: 'done', label: 'Settled and let go' },
 ])
 watch(
   () => route.query.case,
-  (one) => one && (mailing.value = false),
+  (one) => one && other.value !== 'coming' && (other.value = ''),
 )
-watch([chosen, mailing], ([id]) => emit('chosen', mailing.value ? 0 : id), { immediate: true })
+const shown = computed(() => (other.value === 'coming' ? comingCase.value : other.value ? 0 : chosen.value))
+watch(shown, (id) => emit('chosen', id), { immediate: true })
 function turn(key: string) {
-  mailing.value = key === 'mails'
-  if (key !== 'mails') show.value = key as 'open' | 'done'
+  other.value = key === 'open' || key === 'done' ? '' : (key as 'mails' | 'asked' | 'coming')
+  if (!other.value) show.value = key as 'open' | 'done'
 }
 </script>
 
 <template>
   <div class="flex items-center gap-3">
-    <Pills :options="pills" :chosen="mailing ? 'mails' : show" label="Which cases" @choose="turn" />
-    <Btn v-if="unasked.length > 1 && !mailing" small class="ml-auto" @click="askAll">Ask for the {{ unasked.length }} not asked yet</Btn
-    ><Btn v-if="may('claim') && !limited && !mailing" small :class="unasked.length > 1 ? '' : 'ml-auto'" @click="bring = true"
+    <Pills :options="pills" :chosen="other || show" label="Which cases" @choose="turn" />
+    <Btn v-if="unasked.length > 1 && !other" small class="ml-auto" @click="askAll">Ask for the {{ unasked.length }} not asked yet</Btn
+    ><Btn v-if="may('claim') && !limited && !other" small :class="unasked.length > 1 ? '' : 'ml-auto'" @click="bring = true"
       >Import answers</Btn
     ><SheetIn :open="bring" sheet="claim_answers" title="Import suppliers' answers to claims" @close="bring = false" />
   </div>
-  <BuyerMails v-if="mailing" @opened="turn('open')" />
+  <BuyerMails v-if="other === 'mails'" @opened="turn('open')" />
+  <AskedBack v-else-if="other === 'asked'" @opened="turn('open')" />
+  <ComingBack v-else-if="other === 'coming'" @chosen="comingCase = $event" />
   <div v-else class="sheet min-h-0 flex-1 overflow-auto">
     <Sight
       :of="asked"

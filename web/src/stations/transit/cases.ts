@@ -18,6 +18,12 @@ export const mailQuery = (number: number) => ({
   queryKey: ['buyer-mails', number],
   queryFn: () => take(api.GET('/api/v1/buyer-mails/{number}', { params: { path: { number } } })),
 })
+export const askedQuery = () => ({ queryKey: ['returns', 'asked'], queryFn: () => take(api.GET('/api/v1/returns/asked')) })
+export const comingQuery = () => ({ queryKey: ['returns', 'coming'], queryFn: () => take(api.GET('/api/v1/returns')) })
+export const returnOfQuery = (number: number) => ({
+  queryKey: ['returns', 'of', number],
+  queryFn: () => take(api.GET('/api/v1/returns/of-case/{number}', { params: { path: { number } } })),
+})
 export const canClaimQuery = (line: number) => ({
   queryKey: ['claims', 'line', line],
   queryFn: () => take(api.GET('/api/v1/claims/lines/{number}', { params: { path: { number: line } } })),
@@ -64,4 +70,19 @@ export const TERMS: Record<string, string> = {
   waiting: 'the chance that the buyer leaves',
   after: 'what follows the answer',
   complains: 'the chance that the buyer complains',
+}
+
+export type ReturnState = 'agreed' | 'on_the_way' | 'arrived' | 'looked_at' | 'dropped'
+export const RETURNS: Record<string, { label: string; tone: 'waits' | 'good' | 'loss' | 'info' | 'plain' }> = {
+  agreed: { label: 'The buyer is to send it', tone: 'info' },
+  on_the_way: { label: 'On its way back', tone: 'info' },
+  arrived: { label: 'Arrived, not looked at', tone: 'waits' },
+  looked_at: { label: 'Looked at', tone: 'good' },
+  dropped: { label: 'Did not come', tone: 'plain' },
+}
+export const REFUND_WHEN: Record<string, string> = {
+  arrived: 'when it has arrived',
+  looked_at: 'when somebody has looked at it',
+  sent: 'when the carrier has it',
+  at_once: 'now',
 }
