@@ -18,7 +18,8 @@ from amber_lane.connectors.claim_protocol import ClaimAsk, ClaimLink
 from amber_lane.connectors.depot_protocol import CartonNotice, CountedLine, DepotLink, HoldAsk, LoadNotice
 from amber_lane.connectors.errors import Denied, Malformed, OutsideError, RateLimited, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.kinds import KINDS, connect
-from amber_lane.connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseItem, RefundLine, Tracking
+from amber_lane.connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseItem, Tracking
+from amber_lane.connectors.refund_line import RefundLine
 from amber_lane.connectors.return_protocol import LabelAsk, LabelLink, ReturnsLink, ReturnWord
 from amber_lane.connectors.wire import order_lines
 from amber_lane.sheets.mapped import look

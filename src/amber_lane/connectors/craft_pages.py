@@ -22,13 +22,13 @@ from .protocols import (
     ListingChange,
     ListingPage,
     OrderPage,
-    RefundLine,
     SettlementPage,
     StoreListing,
     StoreOrder,
     Tracking,
     Word,
 )
+from .refund_line import RefundLine
 from .wire import clip, minor, order_lines, order_state, path_part, rows_of
 
 R = TypeVar("R")

@@ -21,6 +21,8 @@ from .protocols import CarrierLink, InboxLink, MailLink, RatesLink, StoreLink, S
 from .rates_api import RatesApi
 from .retail_site import RetailSite
 from .smtp_mail import SmtpMail
+from .webhook_payload import WebhookLink
+from .webhook_post import WebhookPost
 from .wholesale_api import WholesaleApi
 
 
@@ -86,6 +88,7 @@ KINDS = (
     LinkKind("carrier", "post_api", "Postal carrier", "key", PostApi, labels=True),
     LinkKind("carrier", "by_hand", "Without an interface: numbers come by sheet, mail or hand", "", None, ""),
     LinkKind("rates", "rates_api", "Bank that tells exchange rates of the day", "key", RatesApi),
+    LinkKind("webhook", "post", "An address of your own, told of events by signed POSTs", "a secret of 16 letters or more", WebhookPost),
     LinkKind("mailbox", "smtp", "Mail server that sends our mail", "name:password; empty where it asks for none", SmtpMail, "smtps://…"),
     LinkKind("inbox", "pop", "Mailbox that suppliers answer to, by POP3", "name:password", PopMail, "pops://…"),
     LinkKind("inbox", "imap", "Mailbox that suppliers answer to, by IMAP", "name:password", ImapMail, "imaps://…"),
@@ -105,7 +108,7 @@ MAKE_LABELS = tuple(one.kind for one in KINDS if one.labels)
 TAKE_CLAIMS = tuple(one.kind for one in KINDS if one.claims)
 
 # Whoever is called, whatever it can do beside what all can.
-AnyLink = StoreLink | SupplierLink | CarrierLink | RatesLink | MailLink | InboxLink
+AnyLink = StoreLink | SupplierLink | CarrierLink | RatesLink | MailLink | InboxLink | WebhookLink
 How = dict[str, Any]
 
 
@@ -169,6 +172,16 @@ def connect(
     transport: httpx.BaseTransport | None = None,
     how: How | None = None,
 ) -> InboxLink: ...
+@overload
+def connect(
+    owner: Literal["webhook"],
+    kind: str,
+    address: str,
+    key: str,
+    deadline: float,
+    transport: httpx.BaseTransport | None = None,
+    how: How | None = None,
+) -> WebhookLink: ...
 @overload
 def connect(
     owner: str,

@@ -22,7 +22,6 @@ from .protocols import (
     ListingChange,
     ListingPage,
     OrderPage,
-    RefundLine,
     SettlementLine,
     SettlementPage,
     StoreListing,
@@ -30,6 +29,7 @@ from .protocols import (
     Tracking,
     Word,
 )
+from .refund_line import RefundLine
 from .return_protocol import ReturnPage, ReturnWord
 from .returns_wire import FairReturns, fair_answer, fair_return
 from .wire import Buyer, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, ppm, refund_body, rows_of

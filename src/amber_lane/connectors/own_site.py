@@ -23,13 +23,13 @@ from .protocols import (
     ListingChange,
     ListingPage,
     OrderPage,
-    RefundLine,
     SettlementPage,
     StoreListing,
     StoreOrder,
     Tracking,
     Word,
 )
+from .refund_line import RefundLine
 from .return_protocol import ReturnPage, ReturnWord
 from .returns_wire import ShopReturns, shop_answer, shop_return
 from .wire import BesidePrices, Buyer, Name, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, refund_body, rows_of

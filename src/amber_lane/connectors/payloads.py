@@ -25,11 +25,11 @@ from .protocols import (
     Purchase,
     PurchaseAnswer,
     PurchaseItem,
-    RefundLine,
     StoreLink,
     SupplierLink,
     Tracking,
 )
+from .refund_line import RefundLine
 from .return_protocol import Label
 
 # What the outside said: the answer of a supplier or depot, or whether it has the change; None where there is nothing to know.

@@ -1,7 +1,7 @@
 """What a store, a supplier, a carrier and a mailbox can do for us. Amounts are minor units of their currency.
 
-Every method has a deadline of its own and raises only the errors of `connectors.errors`. A method that
-changes something outside takes our reference; `find_…` asks by that reference whether it is known there.
+Every method has a deadline of its own and raises only the errors of `connectors.errors`. One that changes something outside takes our
+reference; `find_…` asks by that reference whether it is known there.
 """
 
 from __future__ import annotations
@@ -12,6 +12,8 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 from decimal import Decimal
 from typing import NamedTuple, Protocol
+
+from .refund_line import RefundLine
 
 
 @dataclass(frozen=True)
@@ -245,20 +247,9 @@ class PartnerLink(Protocol):
         ...
 
 
-class RefundLine(NamedTuple):
-    """A line of a store's order to be paid back. quantity: how many of it, 0 = all; amount: minor units of the order's money, None = what
-    so many of it were sold for."""
-
-    line: int
-    quantity: int = 0
-    amount: int | None = None
-
-
 class StoreLink(PartnerLink, Protocol):
-    batch_most: int
-    """Most listing changes that go in one call; 0 = each by itself. Then `send_batch` and `find_batch` are used."""
-    tells_settlements: bool
-    """Whether it tells what it paid out; then `settlements` is used, once a day."""
+    batch_most: int  # listing changes that go in one call, with `send_batch` and `find_batch`; 0 = each by itself
+    tells_settlements: bool  # what it paid out; then `settlements` is used, once a day
 
     def listings(self) -> Iterator[ListingPage]: ...
     def orders(self, cursor: str) -> OrderPage: ...

@@ -22,7 +22,8 @@ from ..core.currency import parse_money, plain
 from ..core.numbers import parse_percent
 from ..core.texts import seen_whole, shown
 from .errors import Malformed, OutsideError
-from .protocols import Address, OriginTerms, Purchase, PurchaseAnswer, PurchaseItem, RefundLine, ServiceTerms, StoreOrderLine, Tracking
+from .protocols import Address, OriginTerms, Purchase, PurchaseAnswer, PurchaseItem, ServiceTerms, StoreOrderLine, Tracking
+from .refund_line import RefundLine
 
 R = TypeVar("R")
 

@@ -128,7 +128,7 @@ class CaseMoney:
     """Minor units of the order's money. paid_back: what the buyer gets back; fees_back: what of the store's fees comes back with it, and
     tax_back: what of the tax is not owed then; claim: what would be asked of the supplier; again: landed cost of the best lane now with
     its risk, None = nothing fills it; dispute: what a buyer who leaves costs beside the refund; days: since it was due; part: None =
-    there is nothing that they could keep."""
+    there is nothing that they could keep; they_asked: the buyer asked for something, so doing nothing is no way."""
 
     paid_back: int
     fees_back: int
@@ -138,6 +138,7 @@ class CaseMoney:
     days: int
     tax_back: int = 0
     part: PartRefund | None = None
+    they_asked: bool = False
 
 
 @dataclass(frozen=True)
@@ -182,7 +183,7 @@ def ways(money: CaseMoney, record: Record, reason: ClaimReason) -> list[WayCost]
         best = min(best, out[-1].cost)
     waiting = _rounded(leaves(money.days) * money.dispute)
     out.append(_way(Way.ask, {"waiting": waiting, "after": best}))
-    if reason in (ClaimReason.late, ClaimReason.changed_mind):
+    if reason in (ClaimReason.late, ClaimReason.changed_mind) and not money.they_asked:
         out.append(_way(Way.let_go, {"complains": _rounded(COMPLAINS * (best + money.dispute))}))
     order = list(Way)
     return sorted(out, key=lambda one: (one.cost, order.index(one.way)))

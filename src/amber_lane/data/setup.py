@@ -219,8 +219,9 @@ class Webhook(Partner):
 
     __tablename__ = "webhook"
     name: Mapped[str]
+    kind: Mapped[str]
     events: Mapped[list[Any]]
-    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     made_at: Mapped[datetime]
 
 

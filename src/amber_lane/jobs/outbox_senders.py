@@ -16,6 +16,7 @@ from ..connectors.payloads import Answer, ListingPayload, MailPayload, Payload, 
 from ..connectors.print_protocol import PrintLink
 from ..connectors.protocols import CarrierLink, MailLink, PartnerLink, StoreLink, SupplierLink
 from ..connectors.return_payloads import CarrierPayload
+from ..connectors.webhook_payload import EventPayload, WebhookLink
 from ..data.bulk import by_id
 from ..data.outbox import party_of
 from ..data.printing import ArtFile
@@ -123,6 +124,17 @@ class OpenCarrier(OpenLink):
         return _for(CarrierPayload, payload).ask(self.link, key)
 
 
+class OpenWebhook(OpenLink):
+    def __init__(self, link: WebhookLink) -> None:
+        self.link: WebhookLink = link
+
+    def send(self, payload: Payload, key: str) -> Answer:
+        return _for(EventPayload, payload).send(self.link, key)
+
+    def ask(self, payload: Payload, key: str) -> Answer:
+        return _for(EventPayload, payload).ask(self.link, key)
+
+
 class OpenMailbox(OpenLink):
     def __init__(self, link: MailLink) -> None:
         self.link: MailLink = link
@@ -149,6 +161,8 @@ def opened(connectors: ConnectorRegistry, context: Context, target: str) -> Open
         return OpenSupplier(connectors.supplier(context, number))
     if owner == "carrier":
         return OpenCarrier(connectors.carrier(context, number))
+    if owner == "webhook":
+        return OpenWebhook(connectors.webhook(context, number))
     return OpenMailbox(connectors.mailbox(context, number))
 
 

@@ -201,7 +201,7 @@ def _remember(world: World, number: str, past: Past) -> None:
     """An order of before is known from now on, and told to nobody: its place in the list is before the first."""
     if world.one("select 1 from shop_order where number = ?", (number,)):
         return
-    first = (world.one("select min(seq) as n from shop_order") or {})["n"] or 1
+    first = (world.one("select coalesce(min(seq), 1) as n from shop_order") or {"n": 1})["n"]
     lines = [one.model_dump() | {"unit_price": lands.minor_of(one.unit_price)} for one in past.lines]
     body = {"number": number, "buyer": past.buyer, "lines": lines, "promised_days": 7, "store": past.store}
     world.db.execute(

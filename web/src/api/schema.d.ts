@@ -4548,6 +4548,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/setup/webhooks/{number}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose Events
+         * @description What an address of one's own is told of from now on.
+         */
+        post: operations["setup_choose_events"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sheets/lists/{name}.{form}": {
         parameters: {
             query?: never;
@@ -8267,6 +8287,12 @@ export interface components {
             /** Who */
             who: string;
         };
+        /**
+         * EventGroup
+         * @description A choice of what is told. Beside ORDERS_NEW each is made of acts as the log has them.
+         * @enum {string}
+         */
+        EventGroup: "orders_new" | "orders" | "purchases" | "parcels" | "cases" | "prices" | "listings" | "lanes" | "depot" | "books";
         /** EventOut */
         EventOut: {
             /**
@@ -8280,6 +8306,13 @@ export interface components {
             message: string;
             /** Place */
             place: string;
+        };
+        /** EventsAsk */
+        EventsAsk: {
+            /** Events */
+            events: components["schemas"]["EventGroup"][];
+            /** Version */
+            version: number;
         };
         /**
          * EvidenceOut
@@ -9263,6 +9296,8 @@ export interface components {
              * @default 3
              */
             days: number;
+            /** Events */
+            events?: components["schemas"]["EventGroup"][];
             /**
              * Key
              * @default
@@ -11421,6 +11456,8 @@ export interface components {
             currency: string;
             /** Ended At */
             ended_at: string | null;
+            /** Events */
+            events: string[] | null;
             /** Goes Out */
             goes_out: {
                 [key: string]: boolean;
@@ -38817,6 +38854,122 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SendingAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_choose_events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EventsAsk"];
             };
         };
         responses: {

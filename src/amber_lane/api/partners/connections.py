@@ -13,6 +13,7 @@ from pydantic import BaseModel, Field
 from ...clock import PacedClock
 from ...connectors.errors import Denied, OutsideError
 from ...connectors.kinds import KINDS
+from ...core.events import EventGroup
 from ...core.permissions import EVERYTHING
 from ...core.permissions import Permission as P
 from ...data.setup import UNCALLED, Inbox, Store, Supplier
@@ -23,6 +24,7 @@ from ...services.base.partner_identity import OWNERS, Partner
 from ...services.delivery import agent_leases
 from ...services.inbound import mailbox
 from ...services.monitoring import polling_plan
+from ...services.outbox import webhooks
 from ...services.outbox.store_switches import PARTS
 from ...services.partners import connections, partner_terms, rosters
 from ...services.pricing.drafts import SUPPLIER_TERMS
@@ -88,6 +90,8 @@ class PartnerOut(BaseModel):
     account: str
     paused_at: datetime | None
     ended_at: datetime | None
+    # An address of one's own: what it is told of; None for others.
+    events: list[str] | None
 
 
 @router.get("/setup/kinds")
@@ -159,6 +163,7 @@ def _partners(context: Context) -> list[PartnerOut]:
                     account=link.account if link else "",
                     paused_at=row.paused_at,
                     ended_at=row.ended_at,
+                    events=row.events if owner == "webhook" else None,
                     terms={name: getattr(row, name) for name in SUPPLIER_TERMS} if owner == "supplier" else None,
                 )
             )
@@ -166,7 +171,7 @@ def _partners(context: Context) -> list[PartnerOut]:
 
 
 class JoinAsk(Ask):
-    owner: str = Field(pattern="^(store|supplier|carrier|mailbox|rates|inbox)$")
+    owner: str = Field(pattern="^(store|supplier|carrier|mailbox|rates|inbox|webhook)$")
     kind: str = Field(max_length=40)
     name: str = Field("", max_length=80)
     address: str = Field("", max_length=500)
@@ -181,6 +186,8 @@ class JoinAsk(Ask):
     page: str = Field("", max_length=500)
     # A mail server: the address that our mails come from.
     sender: str = Field("", max_length=200)
+    # An address of one's own: what it is told of.
+    events: list[EventGroup] = Field(default_factory=list, max_length=20)
 
 
 class Joined(Done):
@@ -195,7 +202,17 @@ class Joined(Done):
 def join(app: TheApp, number: SignedIn, request: Request, ask: JoinAsk) -> Joined:
     """Join a partner: its account is asked before anything is kept."""
     given = connections.Join(
-        ask.owner, ask.kind, ask.name, ask.address, ask.key, ask.country, ask.currency, ask.shape, ask.page, ask.sender
+        ask.owner,
+        ask.kind,
+        ask.name,
+        ask.address,
+        ask.key,
+        ask.country,
+        ask.currency,
+        ask.shape,
+        ask.page,
+        ask.sender,
+        tuple(ask.events),
     )
     uncalled, token = ask.kind in UNCALLED, None
     account = None if uncalled else connections.ask_account(app.connectors, given)
@@ -283,6 +300,18 @@ def set_looks(context: WriteContext, number: Big, ask: LooksAsk) -> Done:
     """How often and when a supplier may be looked at; the calls plan follows at once."""
     message = polling_plan.set_looks(context, number, ask.version, ask.model_dump(exclude={"version"}))
     return Done(message=message)
+
+
+class EventsAsk(Ask):
+    version: int
+    events: list[EventGroup] = Field(max_length=20)
+
+
+@router.post("/setup/webhooks/{number}/events")
+def choose_events(context: WriteContext, number: Big, ask: EventsAsk) -> Done:
+    """What an address of one's own is told of from now on."""
+    row = webhooks.choose(context, number, ask.version, ask.events)
+    return Done(message=f"{row.name} is told of that from now on")
 
 
 class SwitchAsk(Ask):

@@ -37,6 +37,7 @@ NAMES = {
     "claim": ("claim", "claims"),
     "return_answer": ("answer to a return", "answers to returns"),
     "label": ("label", "labels"),
+    "event": ("event", "events"),
     "count_again": ("request to count again", "requests to count again"),
     "cancel": ("cancellation", "cancellations"),
     "recall": ("request to stop a purchase order", "requests to stop purchase orders"),

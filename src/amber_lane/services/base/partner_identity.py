@@ -8,14 +8,15 @@ from typing import Any
 from sqlalchemy import select
 
 from ...connectors.addresses import canonical
-from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier
+from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier, Webhook
 from .context import Context
 from .errors import Conflict, Invalid
 
-Partner = Store | Supplier | Carrier | Mailbox | RateSource | Inbox
+Partner = Store | Supplier | Carrier | Mailbox | RateSource | Inbox | Webhook
 OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox, "rates": RateSource, "inbox": Inbox}
+OWNERS["webhook"] = Webhook
 # How partners are called in what a person reads.
-CALLED = {"rates": "source of exchange rates", "inbox": "mailbox to read"}
+CALLED = {"rates": "source of exchange rates", "inbox": "mailbox to read", "webhook": "address that is told of events"}
 NAME_MOST = 80
 
 

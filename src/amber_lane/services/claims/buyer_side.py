@@ -83,6 +83,7 @@ def ways(context: Context, row: Claim) -> Ways:
         (house_days.today(context) - order.promised_by).days if order.promised_by else 0,
         goes_back(back, line.total, line.tax),
         _part(context, row, line, back),
+        row.letter_id is not None or return_requests.began_with(context, row.id),
     )
     reason_not: dict[Way, str] = {}
     if not whole:

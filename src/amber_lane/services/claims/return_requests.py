@@ -114,6 +114,11 @@ def of_claim(context: Context, claim: int) -> ReturnRequest | None:
     return context.session.scalar(select(ReturnRequest).where(ReturnRequest.claim_id == claim, ReturnRequest.state == "asked").limit(1))
 
 
+def began_with(context: Context, claim: int) -> bool:
+    """Whether a claim began with a return that its buyer asked for in the store."""
+    return context.session.scalar(select(ReturnRequest.id).where(ReturnRequest.claim_id == claim).limit(1)) is not None
+
+
 def open_case(context: Context, number: int) -> Claim:
     """Open a case with what the buyer said; the store is answered by what is done in it. Undone with the case."""
     row = own(context, number)

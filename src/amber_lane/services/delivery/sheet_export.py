@@ -14,7 +14,7 @@ from sqlalchemy import select, update
 
 from ...connectors.folder_sheet import PURCHASE_HEADER
 from ...connectors.payloads import CancelPayload, FulfilmentPayload, ListingPayload, RefundPayload
-from ...connectors.protocols import RefundLine
+from ...connectors.refund_line import RefundLine
 from ...core.currency import plain
 from ...core.states import OUTBOX, PURCHASE
 from ...data.base import by_index

@@ -9,6 +9,8 @@ from sqlalchemy import select
 from ...connectors.payloads import CancelPayload
 from ...connectors.protocols import StoreOrder
 from ...core.address import certain_faults
+from ...core.currency import plain
+from ...core.events import ORDER_CAME, EventGroup
 from ...core.ids import check_country
 from ...core.permissions import Limit
 from ...core.states import ORDER_LINE
@@ -20,7 +22,7 @@ from ...data.setup import Store
 from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
-from ..outbox import queue
+from ..outbox import queue, webhooks
 from ..pricing.apply import respond
 from ..pricing.person_limits import Part, by_hand, count
 from . import order_profit
@@ -44,10 +46,28 @@ def take_page(
         store.orders_cursor = cursor
     if fresh:
         after_sales(context, fresh)
+        if webhooks.listens(context, EventGroup.orders_new):
+            _tell(context, store, fresh)
     else:
         # A change or a cancelling may have set something free.
         context.reroute()
     return fresh
+
+
+def _tell(context: Context, store: Store, fresh: Sequence[Order]) -> None:
+    """Addresses of one's own are told of new orders, without who bought them."""
+    lines = lines_of(context, [order.id for order in fresh])
+    for order in fresh:
+        mine = lines[order.id]
+        data = {
+            "store": store.name,
+            "order": order.number,
+            "country": order.country,
+            "ordered_at": order.ordered_at.isoformat(),
+            "paid": {"amount": plain(sum(line.total for line in mine), order.currency), "currency": order.currency},
+            "lines": [{"sku": line.sku_code, "title": line.title, "quantity": line.quantity} for line in mine],
+        }
+        webhooks.tell(context, ORDER_CAME, order.number, f"order {order.number} came in from {store.name}", data)
 
 
 def after_sales(context: Context, orders: Iterable[Order]) -> None:

@@ -14,10 +14,11 @@ from ...connectors.errors import Denied, OutsideError, Refused
 from ...connectors.kinds import KINDS, connect, kind_named
 from ...connectors.protocols import Account, Mail, PartnerLink
 from ...core.currency import minor_digits
+from ...core.events import EventGroup
 from ...core.ids import check_country
 from ...core.states import LINK
 from ...data.outbox import Outbox
-from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier
+from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier, Webhook
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..base.partner_identity import CALLED, OWNERS, Partner, fresh_name, plain_address, refuse_twin
@@ -45,6 +46,8 @@ class Join:
     page: str = ""
     # A mail server: the address that our mails come from; one to itself tries it.
     sender: str = ""
+    # An address of one's own: what it is told of.
+    events: tuple[EventGroup, ...] = ()
 
 
 def code_of(context: Context, name: str, kind: type[Store] | type[Supplier] | type[Carrier] | type[RateSource]) -> str:
@@ -116,6 +119,11 @@ def join_partner(context: Context, connectors: ConnectorRegistry, join: Join, ac
         row = RateSource(code=code_of(context, name, RateSource), name=name, kind=join.kind, next_ask=context.now)
     elif join.owner == "inbox":
         row = Inbox(name=name, kind=join.kind, next_read=context.now)
+    elif join.owner == "webhook":
+        events = sorted({one.value for one in join.events})
+        if not events:
+            raise Invalid("choose what it is told of", {"events": "is empty"})
+        row = Webhook(name=name, kind=join.kind, events=events, person_id=context.person, made_at=context.now)
     else:
         row = Mailbox(sender=join.sender or "orders@amber-lane.invalid", name=name)
     context.session.add(row)

@@ -12,6 +12,7 @@ from sqlalchemy import select
 from ...connectors.folder_sheet import FolderSheet
 from ...connectors.kinds import How, connect
 from ...connectors.protocols import CarrierLink, InboxLink, MailLink, RatesLink, StoreLink, SupplierLink
+from ...connectors.webhook_payload import WebhookLink
 from ...data.setup import Link, Supplier
 from ..base.context import Context
 from ..base.credentials import CredentialStore
@@ -62,6 +63,9 @@ class ConnectorRegistry:
         self._mailboxes = _Opened[MailLink](
             "mailbox", credentials, lambda kind, at, key, how: connect("mailbox", kind, at, key, self.deadline, self.transport, how)
         )
+        self._webhooks = _Opened[WebhookLink](
+            "webhook", credentials, lambda kind, at, key, how: connect("webhook", kind, at, key, self.deadline, self.transport, how)
+        )
         self._inboxes = _Opened[InboxLink](
             "inbox", credentials, lambda kind, at, key, how: connect("inbox", kind, at, key, self.deadline, self.transport, how)
         )
@@ -84,6 +88,9 @@ class ConnectorRegistry:
     def inbox(self, context: Context, number: int) -> InboxLink:
         return self._inboxes.of(context, number)
 
+    def webhook(self, context: Context, number: int) -> WebhookLink:
+        return self._webhooks.of(context, number)
+
     def sheet(self, context: Context, supplier: int) -> Callable[[], tuple[bytes, datetime]]:
         """What fetches the newest sheet of a supplier's folder, as it is, and when it was made; to be called outside a transaction."""
         link = link_of(context, "supplier", supplier)
@@ -91,7 +98,7 @@ class ConnectorRegistry:
 
     def forget(self) -> None:
         """Open every connector anew when it is next asked for."""
-        for opened in (self._stores, self._suppliers, self._carriers, self._rates, self._mailboxes, self._inboxes):
+        for opened in (self._stores, self._suppliers, self._carriers, self._rates, self._mailboxes, self._inboxes, self._webhooks):
             opened.known.clear()
 
 

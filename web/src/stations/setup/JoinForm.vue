@@ -5,10 +5,11 @@ import { computed, reactive, ref, watch } from 'vue'
 import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
+import EventChoice from './EventChoice.vue'
 import { home } from '@/parts/home'
 import { place } from '@/parts/format'
 
-const props = defineProps<{ owner: 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox'; leaves?: boolean }>()
+const props = defineProps<{ owner: 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox' | 'webhook'; leaves?: boolean }>()
 const emit = defineEmits<{ done: [joined: Schema<'Joined'>, kind: string]; leave: [] }>()
 const { data: kinds } = useQuery({ queryKey: ['kinds'], queryFn: () => take(api.GET('/api/v1/setup/kinds')), meta: { live: false } })
 const mine = computed(() => (kinds.value ?? []).filter((kind) => kind.owner === props.owner))
@@ -25,6 +26,7 @@ const form = reactive({
   shape: '',
   page: '',
   sender: '',
+  events: ['orders_new'] as Schema<'EventGroup'>[],
 })
 watch(mine, (now) => (form.kind ||= now[0]?.kind ?? ''), { immediate: true })
 const kind = computed(() => mine.value.find((one) => one.kind === form.kind))
@@ -32,6 +34,7 @@ const called = computed(() => !!kind.value?.address_hint)
 // A folder says nothing of whose it is, so country, money and sending are asked as for one without any link.
 const byHand = computed(() => form.kind === 'by_hand')
 const telling = computed(() => (!called.value && !byHand.value) || form.kind === 'folder')
+const named = computed(() => telling.value || byHand.value || props.owner === 'webhook')
 const error = ref('')
 const wrong = ref<Record<string, string>>({})
 const busy = ref(false)
@@ -58,6 +61,7 @@ async function join() {
           shape: byHand.value ? form.shape : '',
           page: byHand.value ? form.page : '',
           sender: props.owner === 'mailbox' ? form.sender : '',
+          events: props.owner === 'webhook' ? form.events : [],
         },
       }),
     )
@@ -75,14 +79,14 @@ async function join() {
 <template>
   <form class="grid grid-cols-2 gap-3.5" @submit.prevent="join">
     <label class="col-span-2"
-      ><span class="label">What kind of {{ owner === 'rates' ? 'source' : owner === 'inbox' ? 'mailbox' : owner }}</span
+      ><span class="label">What kind of {{ { rates: 'source', inbox: 'mailbox', webhook: 'address' }[owner as string] ?? owner }}</span
       ><select v-model="form.kind" class="field">
         <option v-for="one in mine" :key="one.kind" :value="one.kind">{{ one.name }}</option>
       </select></label
     >
     <label class="col-span-2"
-      ><span class="label">Name{{ telling || byHand ? '' : ' (empty = as it calls itself)' }}</span
-      ><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" :required="telling || byHand"
+      ><span class="label">Name{{ named ? '' : ' (empty = as it calls itself)' }}</span
+      ><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" :required="named"
     /></label>
     <template v-if="called">
       <label class="col-span-2"
@@ -108,6 +112,7 @@ async function join() {
           :aria-invalid="!!wrong.key"
       /></label>
     </template>
+    <EventChoice v-if="owner === 'webhook'" v-model="form.events" class="col-span-2" />
     <label v-if="owner === 'mailbox'" class="col-span-2"
       ><span class="label">Our mails come from; one to this address tries the server</span
       ><input v-model="form.sender" class="field" type="email" required maxlength="200" placeholder="orders@our-shop.example"

@@ -11,6 +11,8 @@ import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { count, money } from '@/parts/format'
+import EventChoice from './EventChoice.vue'
+import { EVENTS } from './events'
 import GoingLive from './GoingLive.vue'
 import JoinForm from './JoinForm.vue'
 import Looks from './Looks.vue'
@@ -27,7 +29,25 @@ const asked = useQuery({ queryKey: ['partners'], queryFn: fetchPartners })
 const { data } = asked
 const route = useRoute()
 const router = useRouter()
-type Owner = 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox'
+type Owner = 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox' | 'webhook'
+const told = ref<Partner | null>(null)
+const events = ref<Schema<'EventGroup'>[]>([])
+function choose(one: Partner) {
+  events.value = (one.events ?? []) as Schema<'EventGroup'>[]
+  told.value = one
+}
+async function keepEvents() {
+  const one = told.value!
+  const done = await act(() =>
+    take(
+      api.POST('/api/v1/setup/webhooks/{number}/events', {
+        params: { path: { number: one.id } },
+        body: { version: one.version, events: events.value },
+      }),
+    ),
+  )
+  if (done) told.value = null
+}
 const joining = ref<Owner | null>(null)
 const mending = ref<Partner | null>(null)
 const services = ref<Partner | null>(null)
@@ -66,8 +86,9 @@ const NAMES = {
   rates: 'Exchange rates',
   mailbox: 'Mail that we send',
   inbox: 'Mail that comes in',
+  webhook: 'Told of events',
 } as const
-const CALLED: Record<string, string> = { mailbox: 'a mail server', rates: 'a bank', inbox: 'a mailbox' }
+const CALLED: Record<string, string> = { mailbox: 'a mail server', rates: 'a bank', inbox: 'a mailbox', webhook: 'an address of ours' }
 const looks = ref<Partner | null>(null)
 const changing = ref<Partner | null>(null)
 const SWITCHES: Record<string, string> = {
@@ -217,10 +238,10 @@ async function renew() {
             ><span v-if="one.sheet_at" class="block text-xs text-soft">sheet of <When ago :at="one.sheet_at" /></span>
           </div>
           <div class="min-w-0">
-            <span v-if="one.message" class="block text-brick">{{ one.message }}</span><span
-              v-else-if="one.may.length"
-              class="block truncate text-xs text-soft"
-              :title="one.address"
+            <span v-if="one.events" class="block truncate text-xs text-soft" :title="one.address"
+              >{{ one.address }}: {{ one.events.map((event) => EVENTS[event as keyof typeof EVENTS] ?? event).join(', ') }}</span
+            ><span v-if="one.message" class="block text-brick">{{ one.message }}</span
+            ><span v-else-if="one.may.length" class="block truncate text-xs text-soft" :title="one.address"
               >may {{ one.may.join(', ') }}</span
             ><span v-if="bounds(one)" class="block text-xs text-soft">{{ bounds(one) }}</span
             ><span class="flex flex-wrap gap-x-4"
@@ -249,6 +270,7 @@ async function renew() {
               ><Btn small @click="sheets = one">Sheets out</Btn></template
             ><template v-else-if="one.kind !== 'by_hand'"
               ><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template
+            ><Btn v-if="one.owner === 'webhook'" small @click="choose(one)">Events</Btn
             ><Btn v-if="one.owner === 'supplier'" small @click="services = one">Services</Btn
             ><Btn v-if="one.owner === 'supplier' && one.kind !== 'sheet' && !DEPOTS.includes(one.kind)" small @click="looks = one"
               >Sweeps</Btn
@@ -289,6 +311,17 @@ async function renew() {
         ><Btn @click="renewing = null">Cancel</Btn><Btn kind="main" @click="newToken(renewing!)">Make a new token</Btn></template
       ></Modal
     >
+    <Modal
+      :open="!!told"
+      :title="`What ${told?.name} is told of`"
+      message="Each is one signed POST, sent again until it is heard; it may come twice with the same id."
+      @close="told = null"
+    >
+      <EventChoice v-if="told" v-model="events" />
+      <template #acts
+        ><Btn @click="told = null">Cancel</Btn><Btn kind="main" :disabled="!events.length" @click="keepEvents">Keep it</Btn></template
+      >
+    </Modal>
     <TokenShown v-if="token" v-bind="token" @close="token = null" />
     <SheetColumns v-if="columns" :supplier="columns" @close="columns = null" />
     <SheetsOut v-if="sheets" :partner="sheets" @close="sheets = null" />

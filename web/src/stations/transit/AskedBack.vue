@@ -11,8 +11,7 @@ import Modal from '@/parts/Modal.vue'
 import RowTable from '@/parts/RowTable.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
-import When from '@/parts/When.vue'
-import { money } from '@/parts/format'
+import { dateOf, money, timeOf } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import { useRowKeys } from '@/parts/rowKeys'
 import { askedQuery } from './cases'
@@ -100,7 +99,8 @@ useKeys('Returns asked for', [
           }}<span class="cell-2 block truncate" :title="one.words">{{ one.words ? `“${one.words}”` : 'nothing more said' }}</span>
         </td>
         <td class="px-2.5 whitespace-nowrap">
-          <Tag v-if="one.answer_by" tone="waits"><When :at="one.answer_by" /></Tag><span v-else>never</span>
+          <Tag v-if="one.answer_by" tone="waits">{{ dateOf(one.answer_by) }} {{ timeOf(one.answer_by) }}</Tag
+          ><span v-else>never</span>
         </td>
         <td class="px-2.5 text-right font-bold whitespace-nowrap">{{ money(one.paid) }}</td>
         <td class="px-2.5 text-right whitespace-nowrap">

@@ -8,8 +8,7 @@ import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
-import When from '@/parts/When.vue'
-import { dayOf, money, plural } from '@/parts/format'
+import { dateOf, dayOf, money, plural, timeOf } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import { REFUND_WHEN, RETURNS, returnOfQuery } from './cases'
 
@@ -87,7 +86,7 @@ const drop = () => act(() => take(api.POST('/api/v1/returns/{number}/drop', { ..
   </h2>
   <p v-if="data?.asked" class="mt-1 rounded bg-amber-wash px-2.5 py-1.5 text-amber-ink">
     Asked for in {{ data.asked.store }} as <span class="code">{{ data.asked.number }}</span><template v-if="data.asked.answer_by"
-      >; without an answer it decides by itself <When :at="data.asked.answer_by" /></template
+      >; without an answer it decides by itself on {{ dateOf(data.asked.answer_by) }} {{ timeOf(data.asked.answer_by) }}</template
     >.
   </p>
   <template v-if="there">

@@ -30,8 +30,9 @@ def upgrade() -> None:
         table.create_check_constraint(op.f("ck_link_owner"), f"owner in ({owners})")
     op.create_table('webhook',
     sa.Column('name', sa.Text(), nullable=False),
+    sa.Column('kind', sa.Text(), nullable=False),
     sa.Column('events', Json(), nullable=False),
-    sa.Column('person_id', _id(), nullable=False),
+    sa.Column('person_id', _id(), nullable=True),
     sa.Column('made_at', UtcTime(), nullable=False),
     sa.Column('paused_at', UtcTime(), nullable=True),
     sa.Column('ended_at', UtcTime(), nullable=True),
