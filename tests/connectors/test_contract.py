@@ -68,6 +68,7 @@ def test_every_kind_that_can_be_called_is_in_this_suite():
         ("mailbox", "smtp"),
         ("inbox", "pop"),
         ("inbox", "imap"),
+        ("webhook", "post"),
     }
 
 
