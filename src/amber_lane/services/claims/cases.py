@@ -20,7 +20,7 @@ from ...core.states import CLAIM
 from ...data.claims import Claim, ClaimEvent
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.outbox import AuditEntry
-from ...data.returns import ReturnRequest
+from ...data.returns import GoodsReturn, ReturnRequest
 from ...data.setup import Letter, Store, Supplier
 from ...data.shelf import Picture
 from ...data.transit import ParcelLine
@@ -365,7 +365,8 @@ def undo_drop(context: Context, act: AuditEntry) -> None:
 @undoing.undoes("claim.open")
 def undo_open(context: Context, act: AuditEntry) -> None:
     row = context.get(Claim, undoing.after(act)["claim"], "claim")
-    if row.state != CLAIM.first or row.asked_at is not None or row.buyer:
+    sent_back = context.session.scalar(select(GoodsReturn.id).where(GoodsReturn.claim_id == row.id).limit(1))
+    if row.state != CLAIM.first or row.asked_at is not None or row.buyer or sent_back is not None:
         raise Conflict(f"claim {row.reference} is under way; let it go instead")
     for one in story(context, row.id):
         context.session.delete(one)

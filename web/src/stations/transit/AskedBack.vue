@@ -10,7 +10,6 @@ import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import RowTable from '@/parts/RowTable.vue'
 import Sight from '@/parts/Sight.vue'
-import Tag from '@/parts/Tag.vue'
 import { dateOf, money, timeOf } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import { useRowKeys } from '@/parts/rowKeys'
@@ -78,8 +77,8 @@ useKeys('Returns asked for', [
       message="What buyers ask for in a store with an interface appears here, with the day until which the store waits for you."
     >
       <RowTable
-        :heads="['Buyer and goods', 'Why', 'The store decides', 'Paid', '']"
-        :right="[3, 4]"
+        :heads="['Buyer and goods', 'Why, and until when', 'Paid', '']"
+        :right="[2, 3]"
         :rows="rows"
         :key-of="(one) => one.id"
         :active="active"
@@ -87,20 +86,18 @@ useKeys('Returns asked for', [
         @choose="active = $event"
         v-slot="{ one }"
       >
-        <th scope="row" class="max-w-72 px-2.5 font-normal">
+        <th scope="row" class="max-w-60 px-2.5 font-normal">
           <span class="block truncate" :title="`${one.units} × ${one.title}`"
             ><b>{{ one.buyer }}</b> {{ one.units }} × {{ one.title }}</span
           ><span class="cell-2 block"
             ><span class="code">{{ one.order }}</span> · {{ one.store }}</span
           >
         </th>
-        <td class="max-w-60 px-2.5">
-          {{ one.reason
-          }}<span class="cell-2 block truncate" :title="one.words">{{ one.words ? `“${one.words}”` : 'nothing more said' }}</span>
-        </td>
-        <td class="px-2.5 whitespace-nowrap">
-          <Tag v-if="one.answer_by" tone="waits">{{ dateOf(one.answer_by) }} {{ timeOf(one.answer_by) }}</Tag
-          ><span v-else>never</span>
+        <td class="max-w-72 px-2.5">
+          <span class="block truncate" :title="one.words">{{ one.reason }}{{ one.words ? `: “${one.words}”` : '' }}</span
+          ><span class="cell-2 block text-amber-ink!">{{
+            one.answer_by ? `the store decides ${dateOf(one.answer_by)} ${timeOf(one.answer_by)}` : 'the store waits'
+          }}</span>
         </td>
         <td class="px-2.5 text-right font-bold whitespace-nowrap">{{ money(one.paid) }}</td>
         <td class="px-2.5 text-right whitespace-nowrap">
@@ -111,7 +108,7 @@ useKeys('Returns asked for', [
               :hint="one === chosen ? 'O' : undefined"
               :disabled="busy"
               @click="open(one)"
-              >{{ one.case ? 'See its case' : 'Open a case' }}</Btn
+              >{{ one.case ? 'Its case' : 'Open a case' }}</Btn
             >
             <Btn v-if="one === chosen" small class="ml-1.5" hint="N" @click="begin">Refuse</Btn></template
           >
