@@ -10,6 +10,7 @@ import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from decimal import Decimal, InvalidOperation
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -174,6 +175,20 @@ def text_at(node: Any, path: str) -> str:
     *boxes, last = path.split("/")
     found = node.find("/".join([*(f"{{{CAC}}}{name}" for name in boxes), f"{{{CBC}}}{last}"]))
     return (found.text or "").strip()[:500] if found is not None else ""
+
+
+def amount_of(node: Any, currencies: set[str]) -> Decimal:
+    """The amount of an element, in major units; its currency is added to those that were met. NotADocument where it is none."""
+    if node is None:
+        raise NotADocument("an amount is missing")
+    currencies.add(node.get("currencyID", ""))
+    try:
+        value = Decimal((node.text or "").strip())
+    except InvalidOperation as error:
+        raise NotADocument(f"{node.text!r} is not an amount") from error
+    if not value.is_finite() or abs(value) > 10**9:
+        raise NotADocument(f"{node.text!r} is not an amount")
+    return value
 
 
 def _response(root: Any) -> Answer:

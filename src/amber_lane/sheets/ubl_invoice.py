@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal
 from typing import Any
 
-from .ubl import CAC, CBC, NotADocument, document, text_at
+from .ubl import CAC, CBC, NotADocument, amount_of, document, text_at
 
 # Words and codes of charges that are for sending; all others are handling.
 _SENDING = ("freight", "ship", "carriage", "postage", "deliver", "transport")
@@ -46,10 +46,10 @@ def read_invoice(data: bytes) -> Charged:
         reference = text_at(line, "OrderLineReference/OrderReference/ID") or whole
         if not reference:
             raise NotADocument("a line does not say which order it is of (OrderReference)")
-        goods[reference] = goods.get(reference, Decimal(0)) + _amount(line.find(f"{{{CBC}}}LineExtensionAmount"), currencies)
+        goods[reference] = goods.get(reference, Decimal(0)) + amount_of(line.find(f"{{{CBC}}}LineExtensionAmount"), currencies)
     shipping = handling = Decimal(0)
     for one in root.iterfind(f"{{{CAC}}}AllowanceCharge"):
-        amount = _amount(one.find(f"{{{CBC}}}Amount"), currencies)
+        amount = amount_of(one.find(f"{{{CBC}}}Amount"), currencies)
         if text_at(one, "ChargeIndicator") != "true":
             first = next(iter(goods))
             goods[first] -= amount
@@ -57,8 +57,8 @@ def read_invoice(data: bytes) -> Charged:
             shipping += amount
         else:
             handling += amount
-    tax = sum((_amount(one.find(f"{{{CBC}}}TaxAmount"), currencies) for one in root.iterfind(f"{{{CAC}}}TaxTotal")), Decimal(0))
-    asked = _amount(root.find(f"{{{CAC}}}LegalMonetaryTotal/{{{CBC}}}PayableAmount"), currencies)
+    tax = sum((amount_of(one.find(f"{{{CBC}}}TaxAmount"), currencies) for one in root.iterfind(f"{{{CAC}}}TaxTotal")), Decimal(0))
+    asked = amount_of(root.find(f"{{{CAC}}}LegalMonetaryTotal/{{{CBC}}}PayableAmount"), currencies)
     if len(currencies) != 1:
         raise NotADocument(f"its amounts are in {' and '.join(sorted(currencies)) or 'no currency'}; one is read at a time")
     try:
@@ -74,16 +74,3 @@ def read_invoice(data: bytes) -> Charged:
 def _is_sending(one: Any) -> bool:  # noqa: ANN401 - lxml names no type of its elements
     told = text_at(one, "AllowanceChargeReason").casefold()
     return text_at(one, "AllowanceChargeReasonCode") in _FREIGHT or any(word in told for word in _SENDING)
-
-
-def _amount(node: Any, currencies: set[str]) -> Decimal:  # noqa: ANN401 - lxml names no type of its elements
-    if node is None:
-        raise NotADocument("an amount is missing")
-    currencies.add(node.get("currencyID", ""))
-    try:
-        value = Decimal((node.text or "").strip())
-    except InvalidOperation as error:
-        raise NotADocument(f"{node.text!r} is not an amount") from error
-    if not value.is_finite() or abs(value) > 10**9:
-        raise NotADocument(f"{node.text!r} is not an amount")
-    return value

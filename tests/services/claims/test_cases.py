@@ -26,7 +26,9 @@ from amber_lane.services.books import statements
 from amber_lane.services.books.statements import StatementLine
 from amber_lane.services.claims import buyer_side, cases, clock, item_rates, letters
 from amber_lane.services.claims.cases import Start
+from amber_lane.services.inbound import claim_replies
 from amber_lane.services.purchasing import purchase_orders, supplier_answers
+from amber_lane.sheets import ubl
 
 from ...small import Small
 
@@ -269,3 +271,64 @@ def test_many_are_claimed_in_one_mail_and_each_is_answered_by_its_number(sold: S
     assert [row.state for row in sold.all(select(Claim).order_by(Claim.id))] == ["dropped", "settled", "asked"]
     with pytest.raises(NotAllowed):
         sold.write(lambda c: cases.ask(c, asked[1].id, None))
+
+
+CREDIT = """<CreditNote xmlns="urn:oasis:names:specification:ubl:schema:xsd:CreditNote-2"
+  xmlns:cac="urn:oasis:names:specification:ubl:schema:xsd:CommonAggregateComponents-2"
+  xmlns:cbc="urn:oasis:names:specification:ubl:schema:xsd:CommonBasicComponents-2">
+  <cbc:ID>CN-7</cbc:ID><cbc:IssueDate>2026-03-14</cbc:IssueDate>
+  <cac:AccountingSupplierParty/><cac:AccountingCustomerParty/>
+  {tax}<cac:LegalMonetaryTotal><cbc:PayableAmount currencyID="{currency}">{total}</cbc:PayableAmount></cac:LegalMonetaryTotal>
+  {lines}
+</CreditNote>"""
+LINE = """<cac:CreditNoteLine><cbc:ID>{n}</cbc:ID><cbc:LineExtensionAmount currencyID="{currency}">{amount}</cbc:LineExtensionAmount>
+  <cac:DocumentReference><cbc:ID>{claim}</cbc:ID></cac:DocumentReference></cac:CreditNoteLine>"""
+
+
+def credit(*lines: tuple[str, str], total: str, tax: str = "", currency: str = "GBP") -> bytes:
+    made = "".join(LINE.format(n=n, claim=claim, amount=amount, currency=currency) for n, (claim, amount) in enumerate(lines, 1))
+    taxed = f'<cac:TaxTotal><cbc:TaxAmount currencyID="{currency}">{tax}</cbc:TaxAmount></cac:TaxTotal>' if tax else ""
+    return CREDIT.format(lines=made, total=total, tax=taxed, currency=currency).encode()
+
+
+def test_a_supplier_by_ubl_gets_a_receipt_advice_and_its_credit_note_settles_the_claim(sold: Small) -> None:
+    sold.write(lambda c: setattr(c.session.get(Supplier, 1), "order_form", "ubl"))
+    row = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.damaged, words="both cracked, <see picture>")))
+    note = claim_replies.note_of(credit((row.reference, "1.00"), total="1.00"))
+    supplier = one(sold, Supplier)
+    # Before anything was asked it is looked at by a person.
+    assert sold.write(lambda c: claim_replies.of_credit_note(c, supplier, note)) == (0, [f"{row.reference}: nothing was asked of you yet"])
+    sold.write(lambda c: cases.ask(c, row.id, None))
+    body = sold.all(select(Outbox.body).where(Outbox.kind == "mail"))[-1]
+    ((name, kind, text),) = body["files"]
+    advice = ubl.document(text.encode(), ("ReceiptAdvice",), "a ReceiptAdvice")
+    assert (name, kind) == (f"{row.reference}.xml", "application/xml") and "CreditNote" in body["body"]
+    line = advice.find(f"{{{ubl.CAC}}}ReceiptLine")
+    assert ubl.text_at(line, "RejectedQuantity") == "2" and ubl.text_at(line, "RejectReason") == "damaged"
+    assert (
+        ubl.text_at(line, "DocumentReference/ID") == row.reference
+        and ubl.text_at(line, "OrderLineReference/OrderReference/ID") == "ONE-N-1-1"
+    )
+    assert "both cracked, <see picture>" in ubl.text_at(line, "Note")
+    for wrong, why in (
+        (credit((row.reference, "1.00"), total="2.00"), "add up"),
+        (credit((row.reference, "-1.00"), total="-1.00"), "nothing back"),
+        (credit((row.reference, "1.00"), total="1.00").replace(b"GBP", b"", 1), "one is read at a time|currency"),
+        (b"<CreditNote xmlns='urn:oasis:names:specification:ubl:schema:xsd:CreditNote-2'/>", "no valid CreditNote"),
+    ):
+        with pytest.raises(Invalid, match=why):
+            claim_replies.note_of(wrong)
+    # Another's claim, other money, and far too much are told and not taken.
+    for lines, currency, why in (
+        (("SHOP-1-C0000", "1.00"), "GBP", "no claim of yours"),
+        ((row.reference, "1.00"), "EUR", "was paid in GBP"),
+        ((row.reference, "900.00"), "GBP", "not taken"),
+    ):
+        told = claim_replies.note_of(credit(lines, total=lines[1], currency=currency))
+        n, bad = sold.write(lambda c, told=told: claim_replies.of_credit_note(c, supplier, told))
+        assert n == 0 and why in bad[0]
+    paid = claim_replies.note_of(credit((row.reference, "3.00"), total="3.60", tax="0.60"))
+    assert sold.write(lambda c: claim_replies.of_credit_note(c, supplier, paid)) == (1, [])
+    done = one(sold)
+    assert (done.state, done.came_back, done.their_number) == ("settled", 360, "CN-7") and claims_in_journal(sold) == 360
+    assert "settled already" in sold.write(lambda c: claim_replies.of_credit_note(c, supplier, paid))[1][0]

@@ -222,7 +222,8 @@ def ask_many(context: Context, numbers: Sequence[int]) -> tuple[int, list[str]]:
             row.version += 1
             _asked(context, row)
         key = f"claims-{rows[0].reference}-{len(rows)}-{rows[0].version}"
-        sent = queue.mail(context, key, f"claim:{rows[0].id}", supplier.mail, subject, body, supplier=supplier.id)
+        files = letters.files(context, rows, supplier)
+        sent = queue.mail(context, key, f"claim:{rows[0].id}", supplier.mail, subject, body, files=files, supplier=supplier.id)
         how = f"by {'one mail' if sent else 'hand: copy the text and send it yourself'} with {len(rows) - 1} more"
         for row in rows:
             _told(context, row, supplier, how)
@@ -244,7 +245,9 @@ def _send(context: Context, row: Claim, supplier: Supplier) -> str:
         queue.put(context, f"supplier:{supplier.id}", f"claim:{row.id}", key, payload)
         return "by its interface"
     subject, body = letters.of_one(context, row, supplier)
-    if "@" in supplier.mail and queue.mail(context, key, f"claim:{row.id}", supplier.mail, subject, body, supplier=supplier.id):
+    files = letters.files(context, [row], supplier)
+    about = f"claim:{row.id}"
+    if "@" in supplier.mail and queue.mail(context, key, about, supplier.mail, subject, body, files=files, supplier=supplier.id):
         return f"by mail to {supplier.mail}"
     return "by hand: copy the text and send it yourself"
 

@@ -9,9 +9,11 @@ from sqlalchemy import select
 from ...core.claims import ClaimReason
 from ...core.currency import show
 from ...data.claims import Claim
-from ...data.orders import OrderLine, PurchaseLine, PurchaseOrder
-from ...data.setup import Supplier
+from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
+from ...data.setup import Store, Supplier
 from ...data.source import Item
+from ...sheets import ubl_claim
+from ...sheets.ubl_claim import ClaimDocument, ClaimedLine
 from ..base.context import Context
 
 WORDS = {
@@ -28,12 +30,17 @@ WORDS = {
 }
 
 
+BY_DOCUMENT = "A ReceiptAdvice is with this mail; a CreditNote is read by itself where it names our number"
+
+
 def of_one(context: Context, row: Claim, supplier: Supplier) -> tuple[str, str]:
     """Subject and text of a claim to a supplier that takes none by its interface."""
     purchase = context.get(PurchaseOrder, row.purchase_id, "purchase order")
     lines = [f"Hello {supplier.name},", "", f"of our order {purchase.reference}: {_what(context, row)}.", row.words, _please(row)]
     if row.evidence:
         lines.append(f"{len(row.evidence)} pictures are kept here; we send them on request.")
+    if supplier.order_form == "ubl":
+        lines.append(f"{BY_DOCUMENT} ({row.reference}).")
     return f"Claim {row.reference} for {purchase.reference}", "\n".join(one for one in lines if one or one == "") + "\n"
 
 
@@ -51,7 +58,31 @@ def of_many(context: Context, rows: Sequence[Claim], supplier: Supplier) -> tupl
             sums[row.currency] = sums.get(row.currency, 0) + row.amount
     if sums:
         lines += ["", f"In all: {' and '.join(show(amount, currency) for currency, amount in sums.items())}."]
+    if supplier.order_form == "ubl":
+        lines += ["", f"{BY_DOCUMENT}s."]
     return f"{len(rows)} claims, the first {rows[0].reference}", "\n".join(lines) + "\n"
+
+
+def files(context: Context, rows: Sequence[Claim], supplier: Supplier) -> list[tuple[str, str, str]]:
+    """What goes with a mail of claims, as (name, kind, text): a ReceiptAdvice, where the supplier is ordered from by UBL."""
+    if supplier.order_form != "ubl":
+        return []
+    lines = []
+    for row in rows:
+        line = context.get(OrderLine, row.order_line_id, "order line")
+        bought = context.session.execute(
+            select(PurchaseLine.line_no, Item.number, Item.title)
+            .join(Item, Item.id == PurchaseLine.item_id)
+            .where(PurchaseLine.purchase_id == row.purchase_id, PurchaseLine.order_line_id == row.order_line_id)
+        ).first()
+        number, item, title = bought or (1, line.sku_code, line.title)
+        purchase = context.get(PurchaseOrder, row.purchase_id, "purchase order").reference
+        reason = ClaimReason(row.reason)
+        lines.append(ClaimedLine(row.reference, purchase, number, item, title, row.units, reason, row.words, _please(row)))
+    name = rows[0].reference if len(rows) == 1 else f"claims-{rows[0].reference}"
+    order = context.get(Order, rows[0].order_id, "order")
+    made = ClaimDocument(name, context.now, context.get(Store, order.store_id, "store").name, supplier.name, tuple(lines))
+    return [(f"{name}.xml", "application/xml", ubl_claim.advice_xml(made).decode())]
 
 
 def _please(row: Claim) -> str:

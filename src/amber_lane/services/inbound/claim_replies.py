@@ -7,10 +7,14 @@ from itertools import islice
 
 from sqlalchemy import select
 
+from ...connectors.claim_protocol import ClaimAnswer
+from ...core.currency import parse_money
 from ...data.claims import Claim
 from ...data.setup import Supplier
 from ...sheets.mapping import read
 from ...sheets.opened import NotASheet
+from ...sheets.ubl import NotADocument
+from ...sheets.ubl_claim import CreditNote, read_credit_note
 from ..base.context import Context
 from ..base.errors import Invalid
 from ..claims import cases
@@ -45,6 +49,42 @@ def of_sheet(context: Context, supplier: Supplier, data: bytes) -> tuple[int, li
     checked = kind.check(context, [row for _, row in theirs], lambda done: None)
     bad += [(places.get(id(row), 0), reason) for row, reason in checked.bad]
     return (kind.take(context, checked) if checked.good else 0), sorted(bad)
+
+
+def note_of(data: bytes) -> CreditNote:
+    """What a credit note says; looks nothing up. Invalid says why it is none."""
+    try:
+        return read_credit_note(data)
+    except NotADocument as error:
+        raise Invalid(str(error)) from error
+
+
+def of_credit_note(context: Context, supplier: Supplier, note: CreditNote) -> tuple[int, list[str]]:
+    """Money back for claims of its own, by a supplier's credit note: for how many, and why not for the others."""
+    taken, wrong = 0, []
+    for reference, amount in note.amounts.items():
+        row = context.session.scalar(select(Claim).where(Claim.reference == reference, Claim.supplier_id == supplier.id))
+        if row is None:
+            wrong.append(f"no claim of yours is called {reference[:60]}")
+            continue
+        if row.closed_at is not None:
+            wrong.append(f"{reference}: is {row.state} already")
+            continue
+        try:
+            minor = parse_money(f"{amount.normalize():f}", note.currency)
+        except ValueError as error:
+            wrong.append(f"{reference}: {error}")
+            continue
+        answer = ClaimAnswer(reference, "paid", note.number, f"credit note {note.number}", minor, note.currency)
+        if fault := cases.not_believed(row, answer):
+            wrong.append(f"{reference}: {fault}")
+            continue
+        cases.take_answer(context, answer)
+        if row.closed_at is None:
+            wrong.append(f"{reference}: nothing was asked of you yet")
+            continue
+        taken += 1
+    return taken, wrong
 
 
 def note_words(context: Context, supplier: Supplier, mail: Mail) -> list[str]:

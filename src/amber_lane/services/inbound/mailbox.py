@@ -18,6 +18,7 @@ from ...data.setup import UNCALLED, Inbox, Letter, MailKey, Supplier
 from ...data.transit import Message
 from ...sheets.opened import NotASheet, readable
 from ...sheets.ubl import Answer
+from ...sheets.ubl_claim import CreditNote, is_credit_note
 from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid, NotFound, UseCaseError
@@ -62,13 +63,13 @@ class OpenedMail:
     """A mail whose files are opened. files: (name, a sheet, or what a document says, or why it is neither); pictures: made anew."""
 
     mail: protocols.IncomingMail
-    files: Sequence[tuple[str, bytes | list[Answer] | str]]
+    files: Sequence[tuple[str, bytes | list[Answer] | CreditNote | str]]
     pictures: Sequence[images.Made] = ()
 
 
 def opened(mail: protocols.IncomingMail) -> OpenedMail:
     """Open a mail's sheets and documents, which may take a while, and so is done before anything is written."""
-    files: list[tuple[str, bytes | list[Answer] | str]] = []
+    files: list[tuple[str, bytes | list[Answer] | CreditNote | str]] = []
     pictures: list[images.Made] = []
     for name, data in mail.files:
         if name.lower().endswith(PICTURES):
@@ -78,7 +79,7 @@ def opened(mail: protocols.IncomingMail) -> OpenedMail:
             continue
         try:
             if name.lower().endswith(".xml"):
-                files.append((name, po_documents.read(data)))
+                files.append((name, claim_replies.note_of(data) if is_credit_note(data) else po_documents.read(data)))
             elif name.lower().endswith((".csv", ".xlsx")):
                 files.append((name, readable(data)))
         except (Invalid, NotASheet) as error:
@@ -208,9 +209,12 @@ def _read(context: Context, supplier: Supplier | None, came: OpenedMail) -> tupl
     return "; ".join([*done, *wrong]) or "its sheet has no answer filled in", bool(wrong) or not done
 
 
-def _file(context: Context, supplier: Supplier, data: bytes | list[Answer]) -> tuple[str, list[str]]:
+def _file(context: Context, supplier: Supplier, data: bytes | list[Answer] | CreditNote) -> tuple[str, list[str]]:
     """One sheet, or what one document says: what was taken, and what was not with why."""
     find = partial(_theirs, context, supplier)
+    if isinstance(data, CreditNote):
+        taken, wrong_claims = claim_replies.of_credit_note(context, supplier, data)
+        return f"credit note {data.number} for {taken} claim{'' if taken == 1 else 's'} taken" if taken else "", wrong_claims
     if not isinstance(data, list) and claim_replies.is_sheet(data):
         n, bad = claim_replies.of_sheet(context, supplier, data)
         return f"{n} answer{'' if n == 1 else 's'} to claims taken" if n else "", [f"row {row}: {reason}" for row, reason in bad]

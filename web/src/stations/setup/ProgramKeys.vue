@@ -2,7 +2,7 @@
 /** Keys of programs of one's own: what each may do, when it was last used, ended at once. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { ROOT, api, take, type Schema } from '@/api/client'
+import { api, take, type Schema } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { useForm } from '@/parts/form'
@@ -35,9 +35,7 @@ const end = (one: number) => act(() => take(api.DELETE('/api/v1/my-keys/{number}
     <h2>Programs of your own</h2>
     <p class="mt-0.5 text-soft">
       A key lets a program of yours do what you choose for it here, and never more than you may yourself. What there is to call:
-      <a class="font-semibold text-slate underline" :href="`${ROOT}/api/openapi.json`" target="_blank" rel="noopener"
-        >the interface’s document</a
-      >.
+      <RouterLink class="font-semibold text-slate underline" to="/setup/calls">every call with an example</RouterLink>.
     </p>
     <table v-if="data.keys.length" class="mt-2 w-full table-fixed">
       <tbody>

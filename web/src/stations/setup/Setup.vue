@@ -5,6 +5,7 @@ import Pills from '@/parts/Pills.vue'
 import { live } from '@/app/live'
 import { may } from '@/app/may'
 import HouseSet from './HouseSet.vue'
+import Calls from './Calls.vue'
 import Carriers from './Carriers.vue'
 import Limits from './Limits.vue'
 import LogList from './LogList.vue'
@@ -30,6 +31,7 @@ const PARTS = [
   ['people', 'People', People, 'people'],
   ['house', 'Business', HouseSet, 'settings'],
   ['you', 'Your sign-in', You, null],
+  ['calls', 'For programs', Calls, null],
 ] as const
 const shown = computed(() =>
   PARTS.filter(([key, , , needs]) => (key !== 'world' || live.pulse.value?.practice !== false) && (!needs || may(needs))),

@@ -8,6 +8,7 @@ import { useKeys } from '@/app/keys'
 import { may } from '@/app/may'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
+import KeyHint from '@/parts/KeyHint.vue'
 import RowTable from '@/parts/RowTable.vue'
 import Sight from '@/parts/Sight.vue'
 import { dateOf, money, timeOf } from '@/parts/format'
@@ -77,8 +78,8 @@ useKeys('Returns asked for', [
       message="What buyers ask for in a store with an interface appears here, with the day until which the store waits for you."
     >
       <RowTable
-        :heads="['Buyer and goods', 'Why, and until when', 'Paid', '']"
-        :right="[2, 3]"
+        :heads="['Buyer and goods', 'Why, and until when', 'Paid']"
+        :right="[2]"
         :rows="rows"
         :key-of="(one) => one.id"
         :active="active"
@@ -100,20 +101,15 @@ useKeys('Returns asked for', [
           }}</span>
         </td>
         <td class="px-2.5 text-right font-bold whitespace-nowrap">{{ money(one.paid) }}</td>
-        <td class="px-2.5 text-right whitespace-nowrap">
-          <template v-if="can"
-            ><Btn
-              small
-              :kind="one === chosen ? 'main' : 'plain'"
-              :hint="one === chosen ? 'O' : undefined"
-              :disabled="busy"
-              @click="open(one)"
-              >{{ one.case ? 'Its case' : 'Open a case' }}</Btn
-            >
-            <Btn v-if="one === chosen" small class="ml-1.5" hint="N" @click="begin">Refuse</Btn></template
-          >
-        </td>
       </RowTable>
+      <div v-if="can && chosen" class="flex items-center gap-2 p-2.5">
+        <Btn small kind="main" hint="O" :disabled="busy" @click="open()">{{ chosen.case ? 'See its case' : 'Open a case' }}</Btn><Btn
+          small
+          hint="N"
+          @click="begin"
+          >Refuse it</Btn
+        ><KeyHint keys="J K" message="move" />
+      </div>
     </Sight>
     <p v-if="error && !refusing" role="alert" class="m-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
     <Modal
