@@ -17,12 +17,12 @@ VIEWS = {
     "lanes": "/lanes",
     "print": "/shelf/print/1?colour=navy",
     "price": "/price",
-    "listings": "/price?view=listings&sort=profit&down=1",
     "replay": "/price?view=replay",
     "watch": "/watch?state=reprice",
     "orders": "/orders?state=held",
     "transit": "/transit?show=trouble",
     "cases": "/transit?show=cases&mail=1",
+    "returns": "/transit?show=cases",
     "depot": "/depot",
     "books": "/books?period=last-week",
     "settled": "/books?view=settled",
@@ -47,8 +47,11 @@ def main() -> None:
                 page.get_by_label("How much").fill("30")
                 page.get_by_role("button", name="Save as a draft").click()
                 page.get_by_role("heading", name="If you make it so").wait_for()
-            if name in ("listings", "orders", "transit"):
-                page.get_by_role("row").nth(3 if name == "listings" else 2).click()
+            if name in ("orders", "transit"):
+                page.get_by_role("row").nth(2).click()
+            if name == "returns":
+                page.get_by_role("button", name="Coming back").click()
+                page.get_by_role("heading", name="Story").scroll_into_view_if_needed()
             if name == "replay":
                 page.get_by_role("button", name="Nothing followed").click()
                 page.get_by_role("heading", name="The other set earns").wait_for()

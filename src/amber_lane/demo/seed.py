@@ -29,7 +29,7 @@ from ..data.watch import Sighting, Sweep
 from ..jobs.portions import Portions
 from ..services.base.context import Context
 from ..services.catalogue.search import Search
-from ..services.claims import cases
+from ..services.claims import cases, return_requests, returns
 from ..services.imports import sheet_kinds
 from ..services.listings import preparation
 from ..services.mapping import audit, lanes
@@ -256,6 +256,19 @@ def _ask_back(house: AppState, world: str) -> None:
         hand.post("/world/facts", json={"name": "asks_back", "value": 0.02}).raise_for_status()
         for ask in asks:
             hand.post("/world/return", json=ask).raise_for_status()
+    with house.db.reading() as s:
+        shop = s.scalar(select(Store.id).where(Store.kind == "own_site"))
+    if shop is not None:
+        house.reader.orders(shop)
+    # One of them comes back already.
+    with house.db.writing() as s:
+        context = Context(s, house.clock, OWNER)
+        if asked := [row for row, *_ in return_requests.waiting(context)]:
+            claim = return_requests.open_case(context, asked[0].id)
+            place, makers = returns.places(context, claim)[0], returns.labelled_by(context)
+            if place.address:
+                start = returns.Start(place.supplier, place.address, carrier=makers[0].id if makers else None)
+                returns.open_return(context, claim.id, None, start)
 
 
 def _open_alerts(context: Context, land: Land) -> None:

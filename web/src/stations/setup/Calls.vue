@@ -39,13 +39,13 @@ watch(call, () => {
 })
 const written = (shape: Parameters<typeof example>[1]) => JSON.stringify(example(asked.data.value!, shape, home.value), null, 2)
 const body = computed(() => (call.value?.body ? example(asked.data.value!, call.value.body, home.value) : null))
-const line = computed(() => (call.value ? shellLine(call.value, location.origin, typed.value, body.value) : ''))
+const line = computed(() => (call.value ? shellLine(call.value, `${location.origin}${ROOT}`, typed.value, body.value) : ''))
 const lacks = computed(() => call.value?.params.some((one) => one.in === 'path' && !typed.value[one.name]) ?? false)
 const can = computed(() => call.value?.method === 'GET' && !!call.value.answer && may(...(call.value.needs as Permission[])))
 async function ask() {
   asking.value = true
   try {
-    const answer = await fetch(addressOf(call.value!, typed.value))
+    const answer = await fetch(`${ROOT}${addressOf(call.value!, typed.value)}`)
     const text = await answer.text()
     try {
       said.value = JSON.stringify(JSON.parse(text), null, 2)
@@ -115,16 +115,16 @@ async function ask() {
             <button type="submit" class="hidden" />
           </form>
           <h3 class="label mt-4">As a line of a shell</h3>
-          <pre class="mt-1 overflow-x-auto rounded bg-shade p-3 text-xs select-all">{{ line }}</pre>
+          <pre tabindex="0" class="mt-1 overflow-x-auto rounded bg-shade p-3 text-xs select-all">{{ line }}</pre>
           <template v-if="call.body">
             <h3 class="label mt-3">What is sent, for example</h3>
-            <pre class="mt-1 max-h-72 overflow-auto rounded bg-shade p-3 text-xs">{{ written(call.body) }}</pre>
+            <pre tabindex="0" class="mt-1 max-h-72 overflow-auto rounded bg-shade p-3 text-xs">{{ written(call.body) }}</pre>
           </template>
           <div class="mt-3 flex items-center gap-3">
             <h3 class="label">{{ said ? 'The answer of now' : 'What is answered, for example' }}</h3>
             <Btn v-if="can" small :disabled="asking || lacks" @click="ask">{{ asking ? 'Asking…' : 'Ask it now' }}</Btn>
           </div>
-          <pre v-if="said || call.answer" class="mt-1 max-h-96 overflow-auto rounded bg-shade p-3 text-xs">{{
+          <pre v-if="said || call.answer" tabindex="0" class="mt-1 max-h-96 overflow-auto rounded bg-shade p-3 text-xs">{{
             said || written(call.answer)
           }}</pre>
           <p v-else class="mt-1 text-soft">A file, or nothing but that it was done.</p>

@@ -78,7 +78,7 @@ async function join() {
 
 <template>
   <form class="grid grid-cols-2 gap-3.5" @submit.prevent="join">
-    <label class="col-span-2"
+    <label v-if="mine.length > 1" class="col-span-2"
       ><span class="label">What kind of {{ { rates: 'source', inbox: 'mailbox', webhook: 'address' }[owner as string] ?? owner }}</span
       ><select v-model="form.kind" class="field">
         <option v-for="one in mine" :key="one.kind" :value="one.kind">{{ one.name }}</option>

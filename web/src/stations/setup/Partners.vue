@@ -36,6 +36,11 @@ function choose(one: Partner) {
   events.value = (one.events ?? []) as Schema<'EventGroup'>[]
   told.value = one
 }
+const toldOf = (events: string[]) =>
+  Object.entries(EVENTS)
+    .filter(([event]) => events.includes(event))
+    .map(([, words]) => words)
+    .join(', ')
 async function keepEvents() {
   const one = told.value!
   const done = await act(() =>
@@ -239,7 +244,7 @@ async function renew() {
           </div>
           <div class="min-w-0">
             <span v-if="one.events" class="block truncate text-xs text-soft" :title="one.address"
-              >{{ one.address }}: {{ one.events.map((event) => EVENTS[event as keyof typeof EVENTS] ?? event).join(', ') }}</span
+              >{{ one.address }}: {{ toldOf(one.events) }}</span
             ><span v-if="one.message" class="block text-brick">{{ one.message }}</span
             ><span v-else-if="one.may.length" class="block truncate text-xs text-soft" :title="one.address"
               >may {{ one.may.join(', ') }}</span

@@ -1,5 +1,4 @@
 /** The interface's document as a person reads it: calls by group, with an example of what is sent and answered. */
-import { ROOT } from '@/api/client'
 
 export interface Shape {
   $ref?: string
@@ -107,12 +106,12 @@ export function example(of: Document, shape: Shape | undefined, money: string, n
   return shape.type === 'string' ? 'text' : null
 }
 
-/** The address of a call with what was typed for its parts; what is still missing stands in braces. */
+/** The path of a call with what was typed for its parts; what is still missing stands in braces. */
 export function addressOf(call: Call, typed: Record<string, string>): string {
   const path = call.path.replace(/\{(\w+)\}/g, (whole, name: string) => (typed[name] ? encodeURIComponent(typed[name]) : whole))
   const asked = call.params.filter((one) => one.in === 'query' && typed[one.name])
   const query = asked.map((one) => `${one.name}=${encodeURIComponent(typed[one.name]!)}`).join('&')
-  return `${ROOT}${path}${query ? `?${query}` : ''}`
+  return `${path}${query ? `?${query}` : ''}`
 }
 
 /** The call as a line of a shell. */
