@@ -80,13 +80,8 @@ def ask_account(connectors: ConnectorRegistry, join: Join) -> Account:
     return account
 
 
-def join_partner(context: Context, connectors: ConnectorRegistry, join: Join, account: Account) -> Partner:
-    """Enter a partner whose account has just answered."""
-    address = plain_address(join.address)
-    refuse_twin(context, join.owner, join.kind, address, account.number)
-    name = fresh_name(context, join.owner, join.name.strip() or account.name)
-    country, currency = (account.country or join.country).upper(), (account.currency or join.currency).upper()
-    row: Partner
+def _row(context: Context, join: Join, name: str, country: str, currency: str, account: Account) -> Partner:
+    """What is kept of a new partner, by its kind; Invalid where what it is said to be is not what it says."""
     if join.owner in ("store", "supplier"):
         try:
             country, _ = check_country(country), minor_digits(currency)
@@ -95,10 +90,10 @@ def join_partner(context: Context, connectors: ConnectorRegistry, join: Join, ac
         if join.currency and join.currency.upper() != currency:
             raise Invalid(f"{account.name} works in {currency}, not in {join.currency.upper()}", {"currency": f"is {currency} there"})
     if join.owner == "store":
-        row = Store(
+        return Store(
             code=code_of(context, name, Store), name=name, kind=join.kind, country=country, currency=currency, next_read=context.now
         )
-    elif join.owner == "supplier":
+    if join.owner == "supplier":
         row = Supplier(
             code=code_of(context, name, Supplier),
             name=name,
@@ -113,19 +108,28 @@ def join_partner(context: Context, connectors: ConnectorRegistry, join: Join, ac
         kind = kind_named("supplier", join.kind)
         # Of a depot there is nothing to watch: what it has is ours.
         row.watching = not kind.how and not kind.holds
-    elif join.owner == "carrier":
-        row = Carrier(code=code_of(context, name, Carrier), name=name, kind=join.kind, store_names={}, next_ask=context.now)
-    elif join.owner == "rates":
-        row = RateSource(code=code_of(context, name, RateSource), name=name, kind=join.kind, next_ask=context.now)
-    elif join.owner == "inbox":
-        row = Inbox(name=name, kind=join.kind, next_read=context.now)
-    elif join.owner == "webhook":
+        return row
+    if join.owner == "carrier":
+        return Carrier(code=code_of(context, name, Carrier), name=name, kind=join.kind, store_names={}, next_ask=context.now)
+    if join.owner == "rates":
+        return RateSource(code=code_of(context, name, RateSource), name=name, kind=join.kind, next_ask=context.now)
+    if join.owner == "inbox":
+        return Inbox(name=name, kind=join.kind, next_read=context.now)
+    if join.owner == "webhook":
         events = sorted({one.value for one in join.events})
         if not events:
             raise Invalid("choose what it is told of", {"events": "is empty"})
-        row = Webhook(name=name, kind=join.kind, events=events, person_id=context.person, made_at=context.now)
-    else:
-        row = Mailbox(sender=join.sender or "orders@amber-lane.invalid", name=name)
+        return Webhook(name=name, kind=join.kind, events=events, person_id=context.person, made_at=context.now)
+    return Mailbox(sender=join.sender or "orders@amber-lane.invalid", name=name)
+
+
+def join_partner(context: Context, connectors: ConnectorRegistry, join: Join, account: Account) -> Partner:
+    """Enter a partner whose account has just answered."""
+    address = plain_address(join.address)
+    refuse_twin(context, join.owner, join.kind, address, account.number)
+    name = fresh_name(context, join.owner, join.name.strip() or account.name)
+    country, currency = (account.country or join.country).upper(), (account.currency or join.currency).upper()
+    row = _row(context, join, name, country, currency, account)
     context.session.add(row)
     context.session.flush()
     take_reported(context, row, account)
