@@ -7,7 +7,7 @@ from urllib.parse import quote
 
 from sqlalchemy import select
 
-from ...core.claims import ClaimReason
+from ...core.claims import ClaimReason, Way
 from ...core.currency import show
 from ...core.numbers import half_up
 from ...data.claims import Claim
@@ -15,11 +15,15 @@ from ...data.orders import Order, OrderLine
 from ...data.setup import Supplier
 from ..base import house_days
 from ..base.context import Context
-from ..claims import cases, clock, item_rates, return_requests, returns
+from ..claims import buyer_side, cases, clock, item_rates, return_requests, returns
 from ..claims.letters import WORDS
 from ..inbound import buyer_letters
 from ..pricing.exchange_rates import HomeWorth
 from .alert import Alert, AlertKey, AlertStep, Doing, Source, acts
+
+# Of so many claims the cheapest way for the buyer is worked out for Today.
+WEIGHED_MOST = 60
+_DO = {Way.refund: "Refund the buyer", Way.again: "Send it again", Way.part: "Pay a part back"}
 
 
 def _about(context: Context, row: Claim) -> tuple[str, str]:
@@ -30,8 +34,10 @@ def _about(context: Context, row: Claim) -> tuple[str, str]:
 def _waiting(context: Context) -> Iterator[Alert]:
     """Claims that wait for us: not asked yet, more is wanted, or refused."""
     worth = HomeWorth(context)
-    rows = select(Claim).where(Claim.state.in_(("open", "question", "refused")), Claim.closed_at.is_(None)).order_by(Claim.id)
-    for row in context.session.scalars(rows):
+    query = select(Claim).where(Claim.state.in_(("open", "question", "refused")), Claim.closed_at.is_(None)).order_by(Claim.id)
+    rows = context.session.scalars(query).all()
+    best = buyer_side.best_ways(context, [row for row in rows if row.state == "open"][:WEIGHED_MOST])
+    for row in rows:
         who, about = _about(context, row)
         told = {
             "open": (f"Claim for {about}: {who} is not asked yet", "money comes back only to who asks in time"),
@@ -40,14 +46,27 @@ def _waiting(context: Context) -> Iterator[Alert]:
         }[row.state]
         go = f"/transit?show=cases&case={row.id}"
         step = AlertStep(f"Ask {who}", act=True) if row.state == "open" else AlertStep("See the case", go=go)
+        other, way = None, best.get(row.id)
+        if way is not None and way.way in _DO:
+            currency = context.get(Order, row.order_id, "order").currency
+            other, step = step, AlertStep(_DO[way.way], act=True)
+            likely = f"{show(way.cost, currency)} in all, with what {who} is likely to pay"
+            told = (told[0], f"{told[1]}; this is the cheapest way for the buyer: {likely}")
         since = row.answered_at or row.opened_at
         at_risk = worth.of(row.amount or row.paid, row.currency)
-        yield Alert(AlertKey("claim", row.id, row.state), "transit", "Claim", *told, since, step, at_risk)
+        # Its key names the way, so that no other is done than the one that was seen.
+        key = AlertKey("claim", row.id, row.state, *([way.way.value] if way and way.way in _DO else []))
+        yield Alert(key, "transit", "Claim", *told, since, step, at_risk, other=other)
 
 
 @acts("claim")
-def _ask(do: Doing) -> None:
-    cases.ask(do.context, int(do.alert.key.about[0]), None)
+def _take(do: Doing) -> str | None:
+    number, way = int(do.alert.key.about[0]), do.alert.key.about[2:]
+    if way and not do.other:
+        buyer_side.do(do.context, number, None, Way(way[0]))
+        return None
+    cases.ask(do.context, number, None)
+    return None
 
 
 def _buyers(context: Context) -> Iterator[Alert]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import timedelta
 
@@ -66,8 +67,8 @@ class Ways:
     reason_not: dict[Way, str]
 
 
-def ways(context: Context, row: Claim) -> Ways:
-    """Each way with its expected cost from now on; what was spent already is in none of them."""
+def ways(context: Context, row: Claim, costing: Costing | None = None) -> Ways:
+    """Each way with its expected cost from now on; what was spent already is in none of them. costing: of many that are asked for."""
     line, order = context.get(OrderLine, row.order_line_id, "order line"), context.get(Order, row.order_id, "order")
     whole = row.units == line.quantity
     worth = HomeWorth(context)
@@ -78,7 +79,7 @@ def ways(context: Context, row: Claim) -> Ways:
         back,
         goes_back(back, line.total, fees),
         _turned(worth, row.amount or row.paid, row.currency, order.currency),
-        _again(context, line, order, row.units),
+        _again(context, line, order, row.units, costing),
         _turned(worth, refund_cost(context), worth.home, order.currency),
         (house_days.today(context) - order.promised_by).days if order.promised_by else 0,
         goes_back(back, line.total, line.tax),
@@ -100,6 +101,17 @@ def ways(context: Context, row: Claim) -> Ways:
         reason_not.setdefault(Way.again, "the supplier is asked to send it once more")
     costs = claims.ways(money, record, ClaimReason(row.reason))
     return Ways(costs, record, frozenset(one.way for one in costs if one.way not in reason_not), reason_not)
+
+
+def best_ways(context: Context, rows: Iterable[Claim]) -> dict[int, WayCost]:
+    """Of claims whose buyer still waits, the cheapest way that can be done here and now, by their number."""
+    costing, out = Costing(context), dict[int, WayCost]()
+    for row in rows:
+        if not row.buyer:
+            found = ways(context, row, costing)
+            if best := next((one for one in found.costs if one.way in found.may), None):
+                out[row.id] = best
+    return out
 
 
 def to_pay_back(row: Claim, line: OrderLine) -> int:
@@ -128,10 +140,10 @@ def _turned(worth: HomeWorth, minor: int, base: str, quote: str) -> int:
     return half_up(minor * one, other) if one and other else minor
 
 
-def _again(context: Context, line: OrderLine, order: Order, units: int) -> int | None:
+def _again(context: Context, line: OrderLine, order: Order, units: int, shared: Costing | None) -> int | None:
     """Landed cost of so many by the best lane now, with what its refusals and lateness cost by their chance."""
     store = context.get(Store, order.store_id, "store")
-    costing, best = Costing(context), None
+    costing, best = shared or Costing(context), None
     for lane, parts in lanes.lanes_of(context, line.sku_id or 0):
         if lane.state == "shut" or lane.is_substitute:
             continue
