@@ -112,7 +112,7 @@ def test_what_is_broken_wants_a_picture_and_pays_less_than_asked(business):
     with business.app_state.db.reading() as s:
         (alert,) = [one for one in today.open_alerts(business.context(s)) if one.key.kind == "claim"]
         assert "please send a picture" in alert.message and alert.station == "transit"
-    write(business, lambda c: cases.add(c, row.id, None, picture=images.keep(c, png())))
+    write(business, lambda c: cases.add(c, row.id, None, pictures=[images.keep(c, png())]))
     business.settle()
     days(business, 4)
     done = business.one(select(Claim))

@@ -39,7 +39,7 @@ def begin(business: Business, line: OrderLine, nth: int) -> None:
     row = write(business, lambda c: cases.open_claim(c, Start(line.id, reason, words="as the buyer says")))
     if reason in PROVEN and nth % 3:
         made = images.check(png(500, "#803020"))
-        write(business, lambda c: cases.add(c, row.id, None, picture=images.keep(c, made, is_evidence=True)))
+        write(business, lambda c: cases.add(c, row.id, None, pictures=[images.keep(c, made, is_evidence=True)]))
     write(business, lambda c: cases.ask(c, row.id, None))
     if nth % 2 == 0:
         write(business, lambda c: buyer_side.do(c, row.id, None, Way.refund))

@@ -30,6 +30,11 @@ def picture(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, F
     return images.check(file.file.read(images.BYTES_MOST + 1))
 
 
+def evidence(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, File()]) -> list[images.Made]:
+    """A picture, or the first pages of a PDF, already made anew."""
+    return images.evidence(file.file.read(images.BYTES_MOST + 1))
+
+
 def document(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, File()]) -> list[Answer]:
     """What a UBL document says, not yet looked up here."""
     return po_documents.read(file.file.read(DOCUMENT_MAX + 1))
@@ -48,5 +53,6 @@ def art(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, File(
 ArtworkFile = Annotated[artwork_files.Given, Depends(art)]
 InvoiceFile = Annotated[Charged, Depends(invoice)]
 SheetFile = Annotated[bytes, Depends(sheet)]
+EvidenceFile = Annotated[list[images.Made], Depends(evidence)]
 PictureFile = Annotated[images.Made, Depends(picture)]
 DocumentFile = Annotated[list[Answer], Depends(document)]

@@ -14,6 +14,7 @@ import threading
 import time
 from pathlib import Path
 
+from . import pdf_pages
 from .limits import BYTES_MAX, MEMORY_MAX, SECONDS_MAX, NotASheet, OverLimit
 
 # So many files are opened at once, and so many seconds the next one waits for its turn.
@@ -34,6 +35,15 @@ def keep_marks(folder: Path) -> None:
 
 def flat(data: bytes) -> bytes:
     """A workbook or a zip as a flat file. NotASheet says why it cannot be opened, OverLimit which limit it breaks."""
+    return _made(data, "flat")
+
+
+def pages(data: bytes) -> list[bytes]:
+    """The first pages of a PDF as JPEGs. Errors as `flat`."""
+    return pdf_pages.parts(_made(data, "pages"))
+
+
+def _made(data: bytes, what: str) -> bytes:
     if len(data) > BYTES_MAX:
         raise OverLimit("bytes", f"the file is larger than {BYTES_MAX // 1_000_000} MB; split it")
     if not _turn.acquire(timeout=WAIT):
@@ -41,7 +51,7 @@ def flat(data: bytes) -> bytes:
     try:
         mark = _begin(data)
         done = subprocess.run(
-            [sys.executable, "-I", "-m", "amber_lane.sheets.apart"],
+            [sys.executable, "-I", "-m", "amber_lane.sheets.apart", what],
             input=data,
             stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,
@@ -79,7 +89,7 @@ def _begin(data: bytes) -> Path | None:
     mark = _marks / hashlib.sha256(data).hexdigest()
     broken = len(mark.read_bytes()) if mark.exists() else 0
     if broken >= _TRIES:
-        raise OverLimit("broken", "this very file broke the reader twice, so it is not opened again; save it anew, or as CSV")
+        raise OverLimit("broken", "this very file broke the reader twice, so it is not opened again; save it anew, or in another form")
     with mark.open("ab") as out:
         out.write(b"x")
     return mark
@@ -106,9 +116,13 @@ def main() -> int:
     """The process itself: a file on its standard input, the flat file or why there is none on its standard output."""
     _limit_itself()
     try:
-        from .packed import flatten
+        if sys.argv[1:] == ["pages"]:
+            made = pdf_pages.drawn(sys.stdin.buffer.read())
+        else:
+            from .packed import flatten
 
-        sys.stdout.buffer.write(flatten(sys.stdin.buffer.read()))
+            made = flatten(sys.stdin.buffer.read())
+        sys.stdout.buffer.write(made)
         return 0
     except MemoryError:
         message, limit = f"opening the file takes more than {MEMORY_MAX / 1e9:.1f} GB of memory; split it", "memory"

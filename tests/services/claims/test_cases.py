@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import io
 from typing import Any
 
 import pytest
+from fpdf import FPDF
+from PIL import Image
 from sqlalchemy import func, select, update
 
 from amber_lane.connectors.claim_protocol import ClaimAnswer
@@ -27,6 +30,7 @@ from amber_lane.services.books.statements import StatementLine
 from amber_lane.services.claims import buyer_side, cases, clock, item_rates, letters
 from amber_lane.services.claims.cases import Start
 from amber_lane.services.inbound import claim_replies
+from amber_lane.services.listings import images
 from amber_lane.services.purchasing import purchase_orders, supplier_answers
 from amber_lane.sheets import ubl
 
@@ -337,3 +341,25 @@ def test_a_supplier_by_ubl_gets_a_receipt_advice_and_its_credit_note_settles_the
     done = one(sold)
     assert (done.state, done.came_back, done.their_number) == ("settled", 360, "CN-7") and claims_in_journal(sold) == 360
     assert "settled already" in sold.write(lambda c: claim_replies.of_credit_note(c, supplier, paid))[1][0]
+
+
+def test_a_pdf_is_evidence_as_pictures_of_its_first_pages_and_nothing_else_of_it(sold: Small) -> None:
+    paper = FPDF()
+    paper.set_author("Somebody Somewhere")
+    for n in range(6):
+        paper.add_page()
+        paper.set_font("helvetica", size=40)
+        paper.text(30, 60, f"Page {n + 1}")
+    made = images.evidence(bytes(paper.output()))
+    assert len(made) == 4 and {one.kind for one in made} == {"image/jpeg"} and all(b"Somebody" not in one.data for one in made)
+    with Image.open(io.BytesIO(made[0].data)) as image:
+        assert min(image.convert("L").getdata()) < 60 < 200 < max(image.convert("L").getdata())
+    for wrong in (b"%PDF-1.7 torn", bytes(paper.output())[:400], b"%PDF-" + b"\x00" * 5000):
+        with pytest.raises(Invalid, match="PDF"):
+            images.evidence(wrong)
+    row = sold.write(lambda c: cases.open_claim(c, Start(1, ClaimReason.damaged)))
+    sold.write(lambda c: cases.add(c, row.id, None, pictures=[images.keep(c, one, is_evidence=True) for one in made]))
+    assert len(one(sold).evidence) == 4
+    with pytest.raises(Invalid, match="8 pictures"):
+        more = [one._replace(data=one.data + bytes([n])) for n, one in enumerate(made * 2)]
+        sold.write(lambda c: cases.add(c, row.id, None, pictures=[images.keep(c, one, is_evidence=True) for one in more]))

@@ -1019,7 +1019,7 @@ export interface paths {
         put?: never;
         /**
          * Add Picture
-         * @description A picture that shows it; a supplier that waits for one is asked anew with it.
+         * @description A picture that shows it, or a PDF, of which the first pages are kept as pictures; a supplier that waits for one is asked anew.
          */
         post: operations["claims_add_picture"];
         delete?: never;

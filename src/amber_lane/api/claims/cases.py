@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, datetime
 from typing import Annotated, Literal
 
@@ -26,7 +27,7 @@ from ...services.inbound import buyer_letters
 from ...services.listings import images
 from ...services.mapping.scope import own_sku
 from ..deps import ReadContext, TheApp, WriteContext
-from ..files import PictureFile
+from ..files import EvidenceFile
 from ..guard import GuardedRouter
 from ..imports.sheets import as_file
 from ..schemas import SHEET, Ask, Big, Done, Form, Money, money, sure
@@ -339,14 +340,14 @@ def more(context: WriteContext, number: Big, ask: MoreAsk) -> Done:
 
 
 @router.post("/{number}/pictures", status_code=201)
-def add_picture(made: PictureFile, context: WriteContext, number: Big) -> Done:
-    """A picture that shows it; a supplier that waits for one is asked anew with it."""
-    return Done(message=_added(context, number, None, picture=images.keep(context, made, is_evidence=True)))
+def add_picture(made: EvidenceFile, context: WriteContext, number: Big) -> Done:
+    """A picture that shows it, or a PDF, of which the first pages are kept as pictures; a supplier that waits for one is asked anew."""
+    return Done(message=_added(context, number, None, pictures=[images.keep(context, one, is_evidence=True) for one in made]))
 
 
-def _added(context: Context, number: int, version: int | None, words: str = "", picture: Picture | None = None) -> str:
+def _added(context: Context, number: int, version: int | None, words: str = "", pictures: Sequence[Picture] = ()) -> str:
     before = buyer_side.own(context, number).state
-    after = cases.add(context, number, version, words, picture).state
+    after = cases.add(context, number, version, words, pictures).state
     if after == "asked":
         return (
             "the supplier is asked again, with it" if before != "asked" else "it is in the case, and goes along when they are asked again"

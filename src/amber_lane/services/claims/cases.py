@@ -252,16 +252,16 @@ def _send(context: Context, row: Claim, supplier: Supplier) -> str:
     return "by hand: copy the text and send it yourself"
 
 
-def add(context: Context, number: int, version: int | None, words: str = "", picture: Picture | None = None) -> Claim:
+def add(context: Context, number: int, version: int | None, words: str = "", pictures: Sequence[Picture] = ()) -> Claim:
     """More of what shows it. Where the supplier waits for that, it is asked anew with it."""
     row = context.get_version(Claim, number, version, "claim")
     if row.closed_at is not None:
         raise Conflict(f"claim {row.reference} is {row.state}")
-    if picture is not None:
-        if len(row.evidence) >= PICTURES_MOST:
+    if pictures:
+        row.evidence = [*dict.fromkeys([*row.evidence, *(one.id for one in pictures)])]
+        if len(row.evidence) > PICTURES_MOST:
             raise Invalid(f"a claim has {PICTURES_MOST} pictures at most")
-        row.evidence = [*dict.fromkeys([*row.evidence, picture.id])]
-        note(context, row, "evidence", "a picture added")
+        note(context, row, "evidence", "a picture added" if len(pictures) == 1 else f"{len(pictures)} pages added")
     if words.strip():
         row.words = f"{row.words}\n{words.strip()}".strip()[:2000]
         note(context, row, "evidence", words.strip())

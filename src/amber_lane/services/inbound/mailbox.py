@@ -29,7 +29,7 @@ from . import buyer_letters, claim_replies, supplier_replies
 # A mailbox that was just joined may hold years of mail: so many of the newest are read, the others are left.
 FIRST_MOST = 100
 MESSAGE_MOST = 500
-PICTURES, PICTURES_MOST = (".jpg", ".jpeg", ".png", ".webp"), 6
+PICTURES, PICTURES_MOST = (".jpg", ".jpeg", ".png", ".webp", ".pdf"), 6
 
 
 def unread(context: Context, inbox: int, uids: Sequence[str]) -> list[str]:
@@ -75,7 +75,7 @@ def opened(mail: protocols.IncomingMail) -> OpenedMail:
         if name.lower().endswith(PICTURES):
             # What is none, or as small as a signature's logo, shows nothing and is left out.
             with suppress(Invalid):
-                pictures += [images.check(data)] if len(pictures) < PICTURES_MOST else []
+                pictures = [*pictures, *(images.evidence(data) if len(pictures) < PICTURES_MOST else [])][:PICTURES_MOST]
             continue
         try:
             if name.lower().endswith(".xml"):

@@ -12,6 +12,8 @@ from sqlalchemy import select
 
 from ...data.bulk import by_id
 from ...data.shelf import Listing, Picture, PictureAt
+from ...sheets import apart
+from ...sheets.limits import NotASheet
 from ..base.context import Context
 from ..base.errors import Invalid, NotFound
 
@@ -60,6 +62,18 @@ def check(data: bytes) -> Made:
     out = io.BytesIO()
     made.save(out, "PNG" if plain else "JPEG", **({} if plain else {"quality": 88}))
     return Made(out.getvalue(), "image/png" if plain else "image/jpeg", made.width, made.height)
+
+
+def evidence(data: bytes) -> list[Made]:
+    """What shows how something came: a picture, or the first pages of a PDF, made anew. Takes up to seconds, so before a transaction."""
+    if data.lstrip()[:5] != b"%PDF-":
+        return [check(data)]
+    if len(data) > BYTES_MOST:
+        raise Invalid("the PDF has more than 15 MB; make it smaller")
+    try:
+        return [check(one) for one in apart.pages(data)]
+    except NotASheet as error:
+        raise Invalid(str(error)) from error
 
 
 def add(context: Context, listing: int, made: Made) -> Picture:

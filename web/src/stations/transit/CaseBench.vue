@@ -127,11 +127,11 @@ useKeys('This case', [{ key: 'a', message: 'ask the supplier', run: () => can.va
           <Btn small :disabled="busy || !more.trim()" @click="tell">Add it</Btn>
           <label
             class="inline-flex h-7 cursor-pointer items-center rounded border border-rule bg-sheet px-2.5 text-xs font-semibold focus-within:outline-2 focus-within:outline-amber hover:bg-shade"
-            ><span aria-hidden="true">Add a picture</span
+            ><span aria-hidden="true">Add a picture or PDF</span
             ><input
               type="file"
               class="sr-only"
-              accept="image/png,image/jpeg,image/webp"
+              accept="image/png,image/jpeg,image/webp,application/pdf"
               aria-label="A picture that shows it"
               @change="picture"
           /></label>
