@@ -87,6 +87,8 @@ class Lane(Versioned):
     refuse_ppm: Mapped[int | None]
     late_ppm: Mapped[int | None]
     sure_days: Mapped[int | None]
+    # What is lost on claims of its goods, in ppm of what they cost (services.claims.lane_losses); None = as its supplier's.
+    claim_ppm: Mapped[int | None]
     # In force from and up to these moments; begun is unset while the first still lies ahead.
     starts: Mapped[datetime | None]
     ends: Mapped[datetime | None]

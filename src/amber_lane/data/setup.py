@@ -126,6 +126,8 @@ class Supplier(Partner):
     # Of its orders how many it refuses, and how many come late, in ppm (services.mapping.performance); None = nothing is known.
     refuse_ppm: Mapped[int | None]
     late_ppm: Mapped[int | None]
+    # What is lost on claims, in ppm of what its goods cost; None = nothing was claimed yet.
+    claim_ppm: Mapped[int | None]
 
 
 class Origin(Versioned):

@@ -15,7 +15,7 @@ from ..services.activity import retention
 from ..services.alerts import weekly_mail
 from ..services.base.context import Context
 from ..services.books import upkeep
-from ..services.claims import clock
+from ..services.claims import clock, lane_losses
 from ..services.depot import warnings
 from ..services.fulfilment import delivery_exceptions, parcel_tracking
 from ..services.mapping import audit, performance
@@ -123,6 +123,10 @@ class Hourly:
             fresh, moves = performance.fresh(context, seen), performance.moves(context, seen)
         for kind, rows in fresh.items():
             self._in_portions(rows, lambda context, part, kind=kind: performance.save_records(context, kind, part))  # type: ignore[misc]
+        with self.db.reading() as s:
+            lost = lane_losses.fresh(Context(s, self.clock, "Lanes"))
+        for kind, rows in lost.items():
+            self._in_portions(rows, lambda context, part, kind=kind: lane_losses.save(context, kind, part))  # type: ignore[misc]
         for start in range(0, len(moves), performance.PORTION):
             part = dict(list(moves.items())[start : start + performance.PORTION])
             with self.db.writing(patient=True) as s:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from fractions import Fraction
 from typing import Any
 
 import pytest
@@ -17,7 +18,7 @@ from amber_lane.core.currency import show
 from amber_lane.core.states import NotAllowed
 from amber_lane.data.books import JournalEntry
 from amber_lane.data.claims import Claim, ClaimEvent
-from amber_lane.data.orders import FillPlan, OrderLine, PurchaseLine, PurchaseOrder
+from amber_lane.data.orders import FillPlan, Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.setup import Supplier
 from amber_lane.data.source import Item
@@ -27,7 +28,7 @@ from amber_lane.services.alerts import today
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.books import statements
 from amber_lane.services.books.statements import StatementLine
-from amber_lane.services.claims import buyer_side, cases, clock, item_rates, letters
+from amber_lane.services.claims import buyer_side, cases, clock, item_rates, lane_losses, letters
 from amber_lane.services.claims.cases import Start
 from amber_lane.services.inbound import claim_replies
 from amber_lane.services.listings import images
@@ -363,3 +364,45 @@ def test_a_pdf_is_evidence_as_pictures_of_its_first_pages_and_nothing_else_of_it
     with pytest.raises(Invalid, match="8 pictures"):
         more = [one._replace(data=one.data + bytes([n])) for n, one in enumerate(made * 2)]
         sold.write(lambda c: cases.add(c, row.id, None, pictures=[images.keep(c, one, is_evidence=True) for one in more]))
+
+
+def test_claims_make_a_lane_riskier_by_what_is_not_paid_back(small: Small) -> None:
+    for n in range(12):
+        small.order(f"N-{n}", (f"S-{n % 2 + 1}", 1, 2000))
+    small.write(lambda c: purchase_orders.send(c, list(range(1, 13))))
+    for place, purchase in enumerate(small.all(select(PurchaseOrder).order_by(PurchaseOrder.id))):
+        told = PurchaseAnswer(purchase.reference, "", "shipped", "", None, Tracking(s10(place), "Hill Post"))
+        small.write(lambda c, told=told: supplier_answers.take_answer(c, told))
+    losses = lambda: small.write(lambda c: {kind.__tablename__: dict(map(reversed, rows)) for kind, rows in lane_losses.fresh(c).items()})  # noqa: E731
+    assert losses() == {"lane": {}, "supplier": {}}
+    before = risk_of(small, "R-0", "S-1"), risk_of(small, "R-1", "S-2")
+    for line in (1, 3, 5, 7):
+        row = small.write(lambda c, line=line: cases.open_claim(c, Start(line, ClaimReason.damaged)))
+        small.write(lambda c, row=row: cases.drop(c, row.id, None, "refused by mail"))
+    # One who only changed their mind says nothing of the goods.
+    small.write(lambda c: cases.open_claim(c, Start(2, ClaimReason.changed_mind)))
+    found = losses()
+    ((lane, of_lane),), ((_, of_supplier),) = found["lane"].items(), found["supplier"].items()
+    # 4 of 6 of the first item, 4 of 12 of all: an item is drawn to its supplier, whose answers are not known.
+    share = Fraction(4 + Fraction(1, 3) * 20, 26)
+    assert small.lane(1).id == lane and of_lane == round(share * 1_000_000) and of_supplier == 333_333
+    for kind, rows in small.write(lane_losses.fresh).items():
+        small.write(lambda c, kind=kind, rows=rows: lane_losses.save(c, kind, rows))
+    assert losses() == {"lane": {}, "supplier": {}}
+    # Of 1.00 that the first item costs so much is lost by its own record, of 2.00 that the other costs by its supplier's.
+    after = risk_of(small, "R-2", "S-1"), risk_of(small, "R-3", "S-2")
+    assert (after[0] - before[0], after[1] - before[1]) == (round(share * 100), 67)
+
+
+def s10(serial: int) -> str:
+    digits = f"{70_000_000 + serial:08d}"
+    rest = 11 - sum(int(d) * w for d, w in zip(digits, (8, 6, 4, 2, 3, 5, 9, 7), strict=True)) % 11
+    return f"RR{digits}{ {10: 0, 11: 5}.get(rest, rest) }GB"
+
+
+def risk_of(small: Small, number: str, sku: str) -> int:
+    """What a new order of a SKU carries of risk."""
+    small.order(number, (sku, 1, 2000))
+    (order,) = small.all(select(Order.id).where(Order.number == number))
+    (plan,) = small.all(select(FillPlan.lanes).where(FillPlan.order_id == order))
+    return max(int(lane["risk"]) for lane in plan)

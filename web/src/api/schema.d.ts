@@ -13742,6 +13742,8 @@ export interface components {
             id: number;
             /** In Time */
             in_time: number;
+            /** Lost */
+            lost: number | null;
             /** Margin */
             margin: number | null;
             /** Name */
@@ -14219,6 +14221,8 @@ export interface components {
             arrives: string | null;
             /** Chosen */
             chosen: boolean;
+            /** Claim Ppm */
+            claim_ppm: number | null;
             costs_more: components["schemas"]["Money"] | null;
             goods: components["schemas"]["Money"];
             handling: components["schemas"]["Money"];

@@ -130,6 +130,8 @@ class SupplierCompared(BaseModel):
     changes: int
     better: int
     better_a_week: Money
+    # What is lost on claims of what its goods cost, in ppm; null = nothing was claimed yet.
+    lost: int | None
 
 
 class StoreCompared(BaseModel):

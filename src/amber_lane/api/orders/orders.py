@@ -120,6 +120,8 @@ class WayOut(BaseModel):
     # What its orders came to: refused and late of a million, as far as anything is known.
     refused_ppm: int | None
     late_ppm: int | None
+    # What is lost on claims, of what the goods cost.
+    claim_ppm: int | None
 
 
 class LineOut(BaseModel):
@@ -341,6 +343,7 @@ def _ways(context: Context, plan: FillPlan | None, lines: dict[int, OrderLine], 
                 costs_more=_costs_more(plan, one, cur),
                 refused_ppm=_known(lane.refuse_ppm, suppliers[lane.supplier_id].refuse_ppm),
                 late_ppm=_known(lane.late_ppm, suppliers[lane.supplier_id].late_ppm),
+                claim_ppm=_known(lane.claim_ppm, suppliers[lane.supplier_id].claim_ppm),
             )
         )
     return out

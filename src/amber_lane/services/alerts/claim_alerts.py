@@ -130,6 +130,11 @@ def _come_back(context: Context) -> Iterator[Alert]:
         )
 
 
+def _reminded(row: Claim) -> str:
+    times = {1: "once", 2: "twice"}.get(row.reminded, f"{row.reminded} times")
+    return f"though reminded {times}" if row.reminded else "though asked"
+
+
 def _overdue(context: Context) -> Iterator[Alert]:
     """Claims whose supplier was reminded twice and says nothing, and money that was promised and has not come."""
     worth = HomeWorth(context)
@@ -139,7 +144,7 @@ def _overdue(context: Context) -> Iterator[Alert]:
         told = (
             f"{who} promised {show(amount, row.currency)} for {about}, and it has not come"
             if row.state == "accepted"
-            else f"{who} does not answer the claim for {about}, though reminded twice"
+            else f"{who} does not answer the claim for {about}, {_reminded(row)}"
         )
         yield Alert(
             AlertKey("claim_silent", row.id),

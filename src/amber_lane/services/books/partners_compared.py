@@ -66,6 +66,8 @@ class SupplierRow:
     changes: int
     better: int
     better_a_week: int
+    # What is lost on claims of what its goods cost, in ppm; None = nothing was claimed yet.
+    lost: int | None
 
 
 @dataclass(frozen=True)
@@ -126,6 +128,7 @@ def suppliers(context: Context, period: Period) -> list[SupplierRow]:
                 half_up(changes.get(row.id, 0) * 7, period.days),
                 len(mine),
                 sum(one.a_week for one in mine),
+                row.claim_ppm,
             )
         )
     return sorted(out, key=lambda one: (-one.profit, one.name))
@@ -207,7 +210,8 @@ def lane_totals(context: Context, skus: Sequence[int]) -> dict[int, list[tuple[i
         bad = (lane.refuse_ppm if lane.refuse_ppm is not None else supplier.refuse_ppm or 0) + (
             lane.late_ppm if lane.late_ppm is not None else supplier.late_ppm or 0
         )
-        total = worth.of(landed.landed, shop.currency) + half_up(bad * refund, PPM)
+        lost = lane.claim_ppm if lane.claim_ppm is not None else supplier.claim_ppm or 0
+        total = worth.of(landed.landed + half_up(landed.landed * lost, PPM), shop.currency) + half_up(bad * refund, PPM)
         found.setdefault(lane.sku_id, []).append((total, lane))
     return found
 

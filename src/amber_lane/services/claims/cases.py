@@ -29,11 +29,10 @@ from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..fulfilment.parcel_tracking import take_tracking
 from ..outbox import queue
+from ..pricing.policy import policy_for
 from . import letters
 from .letters import WORDS
 
-# A supplier has so many days to answer; after a reminder so many more.
-ANSWER_DAYS, MORE_DAYS = 7, 3
 PICTURES_MOST = 8
 # Purchases whose goods a supplier owes us.
 CLAIMABLE = ("sent", "accepted", "shipped")
@@ -185,8 +184,14 @@ def _not_to_ask(row: Claim) -> str:
 def _asked(context: Context, row: Claim) -> None:
     """From now on the supplier has its time to answer."""
     row.state, row.asked_at, row.answered_at = CLAIM.step(row.state, "ask"), context.now, None
-    row.due = house_days.today(context) + timedelta(days=ANSWER_DAYS)
+    row.due = house_days.today(context) + timedelta(days=answer_days(context, row))
     context.session.flush()
+
+
+def answer_days(context: Context, row: Claim) -> int:
+    """How many days a claim's supplier has to answer, as the limits say."""
+    supplier = context.get(Supplier, row.supplier_id, "supplier")
+    return int(policy_for(context.session, supplier=supplier.code)["claim_days"])
 
 
 def _told(context: Context, row: Claim, supplier: Supplier, how: str) -> None:
@@ -290,7 +295,7 @@ def take_answer(context: Context, answer: ClaimAnswer) -> None:
         if answer.state == "accepted":
             row.offered = answer.amount
             # What it promised has to come, too.
-            row.due = house_days.today(context) + timedelta(days=2 * ANSWER_DAYS)
+            row.due = house_days.today(context) + timedelta(days=2 * answer_days(context, row))
         told = {"question": "wants to see more", "accepted": "will pay" if row.wish == "money" else "sends it again", "refused": "refuses"}
         what = f" {show(answer.amount, row.currency)}" if answer.amount is not None else ""
         message = f"{supplier.name} {told[answer.state]}{what}" + (f": {answer.message}" if answer.message else "")

@@ -261,6 +261,7 @@ class Lookup:
         reason = self._reason_not(line, lane)
         made: list[Leg] = []
         arrivals: list[date] = []
+        goods = 0
         for origin_id, parts in legs.items():
             origin = self.facts.origins[origin_id]
             supplier = self.facts.suppliers[origin.supplier_id]
@@ -273,6 +274,7 @@ class Lookup:
                 item = self.items[p.item_id]
                 unit = unit_bought(item.cost, item.tiers or [], packs, converts[item.currency], supplier.tax)
                 out.append((p.item_id, p.units_num, p.units_den, unit, self.free[p.item_id]))
+                goods += unit * packs
                 weight += item.weight_g * packs
             sending = self._sending(origin, service_of(lane, parts[0][0], order.country), order, cushion)
             if sending:
@@ -283,14 +285,16 @@ class Lookup:
             arrivals.append(self.today + timedelta(days=lane.sure_days))
         # What is left of a kit whose rest is bought: a day for it is known by what was promised then.
         arrives = max(arrivals) if arrivals else self.today if not made else None
-        return LaneChoice(lane.id, tuple(made), arrives, reason, self._risk(lane, policy, order.currency) if made else 0)
+        return LaneChoice(lane.id, tuple(made), arrives, reason, self._risk(lane, policy, order.currency, goods) if made else 0)
 
-    def _risk(self, lane: Lane, policy: dict[str, Any], currency: str) -> int:
-        """What refusal and lateness may cost by their chance, in the order's money."""
+    def _risk(self, lane: Lane, policy: dict[str, Any], currency: str, goods: int) -> int:
+        """What refusal, lateness and claims may cost by their chance, in the order's money. goods: what they cost in it."""
         supplier = self.facts.suppliers[lane.supplier_id]
         refuse = lane.refuse_ppm if lane.refuse_ppm is not None else supplier.refuse_ppm or 0
         late = lane.late_ppm if lane.late_ppm is not None else supplier.late_ppm or 0
-        return half_up(half_up(refuse * int(policy["refund_cost"]) + late * int(policy["late_cost"]), PPM) * PPM, self.rate(currency))
+        lost = lane.claim_ppm if lane.claim_ppm is not None else supplier.claim_ppm or 0
+        by_chance = half_up(refuse * int(policy["refund_cost"]) + late * int(policy["late_cost"]), PPM)
+        return half_up(by_chance * PPM, self.rate(currency)) + half_up(lost * goods, PPM)
 
     def _at_rest(self, supplier: int) -> bool:
         row = self.facts.suppliers[supplier]

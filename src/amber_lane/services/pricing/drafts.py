@@ -178,6 +178,22 @@ def _least(name: str) -> int:
     return -(10**9) if name == "least_order_profit" else 0
 
 
+# Times that nobody means to be longer, and that no calendar could hold.
+TIMES_MOST = {
+    "arrived_after_days": 3_650,
+    "claim_days": 365,
+    "claim_reminders": 20,
+    "sheet_days": 3_650,
+    "stale_hours": 87_600,
+    "look_gap_hours": 87_600,
+    "send_minutes": 525_600,
+}
+
+
+def _most(name: str) -> int:
+    return TIMES_MOST.get(name, 10**9)
+
+
 @dataclass(frozen=True)
 class PolicyChange:
     """How we respond and what we hold, for one scope; a field set to None is inherited again."""
@@ -193,8 +209,9 @@ class PolicyChange:
                 wrong[name] = "is not a limit that we know"
             elif value is not None and name in WORDS and value not in WORDS[name]:
                 wrong[name] = f"must be one of {', '.join(WORDS[name])}"
-            elif value is not None and name not in WORDS and (not isinstance(value, int) or not _least(name) <= value <= 10**9):
-                wrong[name] = "must be a whole number" + ("" if _least(name) else " of 0 or more")
+            elif value is not None and name not in WORDS and (not isinstance(value, int) or not _least(name) <= value <= _most(name)):
+                most = f" of at most {_most(name):,}" if name in TIMES_MOST else ""
+                wrong[name] = "must be a whole number" + ("" if _least(name) else " of 0 or more") + most
         invalid(wrong)
 
     def lay(self, facts: Facts) -> Facts:

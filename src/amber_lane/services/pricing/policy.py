@@ -64,6 +64,9 @@ POLICY_DEFAULTS: dict[str, Any] = {
     "hold_twice": True,
     # A parcel that moved, and of which nobody said for so many days that it arrived, is taken as arrived; 0 = never.
     "arrived_after_days": 30,
+    # Claims: days that a supplier has to answer, and how often it is reminded (half as many days each) before it is a person's.
+    "claim_days": 7,
+    "claim_reminders": 2,
     # Letters that are not Latin: asked about, written in Latin ones by themselves, or printed as they are.
     "letters": "ask",
     "send": "after",

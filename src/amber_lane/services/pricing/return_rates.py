@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import timedelta
 
-from sqlalchemy import func, select
+from sqlalchemy import case, func, select
 
 from ...core.numbers import PPM
 from ...data.bulk import in_chunks
@@ -31,8 +31,10 @@ def refresh(context: Context) -> bool:
 def count(context: Context) -> Rows:
     """Shares over the last 180 days of what was sent: [store, category ('' = all), ppm, units sold, units back]."""
     start = context.now - timedelta(days=DAYS)
-    # A line is one row, however many parcels it went in; it came back when one of them did.
+    total = OrderLine.paid + OrderLine.shipping_paid - OrderLine.discount
+    # A line is one row, however many parcels it went in; it came back when one of them did, or when it was paid back after sending.
     back = func.max(Parcel.state == "returned").label("back")
+    part = case((OrderLine.state == "cancelled", 1.0), (total > 0, OrderLine.refunded * 1.0 / total), else_=0.0)
     lines = (
         select(PurchaseLine.order_line_id.label("line"), back)
         .join(ParcelLine, ParcelLine.purchase_id == PurchaseLine.purchase_id)
@@ -41,9 +43,10 @@ def count(context: Context) -> Rows:
         .group_by(PurchaseLine.order_line_id)
         .subquery()
     )
+    went_back = func.max(lines.c.back, part)
     rows = (
         context.session.execute(
-            select(Order.store_id, Sku.category, func.sum(OrderLine.quantity), func.sum(OrderLine.quantity * lines.c.back))
+            select(Order.store_id, Sku.category, func.sum(OrderLine.quantity), func.sum(OrderLine.quantity * went_back))
             .join(Order, Order.id == OrderLine.order_id)
             .join(Sku, Sku.id == OrderLine.sku_id)
             .join(lines, lines.c.line == OrderLine.id)
@@ -53,7 +56,7 @@ def count(context: Context) -> Rows:
         .tuples()
         .all()
     )
-    sold, lost = sum(int(row[2]) for row in rows), sum(int(row[3]) for row in rows)
+    sold, lost = sum(int(row[2]) for row in rows), sum(round(row[3]) for row in rows)
     if not sold:
         return []
     house = lost / sold
@@ -61,13 +64,13 @@ def count(context: Context) -> Rows:
     stores: dict[int, tuple[int, int]] = {}
     for store, _, units, returned in rows:
         known = stores.get(store, (0, 0))
-        stores[store] = (known[0] + int(units), known[1] + int(returned))
+        stores[store] = (known[0] + int(units), known[1] + round(returned))
     for store, (units, returned) in sorted(stores.items()):
         share = (returned + LIKE_ALL * house) / (units + LIKE_ALL)
         out.append([store, "", _rounded(share), units, returned])
         for other, category, some, came in rows:
             if other == store and category:
-                out.append([store, category, _rounded((int(came) + LIKE_ALL * share) / (int(some) + LIKE_ALL)), int(some), int(came)])
+                out.append([store, category, _rounded((round(came) + LIKE_ALL * share) / (int(some) + LIKE_ALL)), int(some), round(came)])
     return out
 
 

@@ -38,6 +38,7 @@ const put = () =>
               <th class="px-2.5 text-right">Late</th>
               <th class="px-2.5 text-right">Billed above plan</th>
               <th class="px-2.5 text-right">Refunds</th>
+              <th class="px-2.5 text-right" title="Of what its goods cost: claimed, and not paid back">Lost on claims</th>
               <th class="px-2.5 text-right">Price changes a week</th>
               <th class="px-2.5 text-right">Better by another</th>
               <th />
@@ -59,6 +60,7 @@ const put = () =>
               <td class="px-2.5 text-right whitespace-nowrap">{{ share(one.in_time, one.decided) }}</td>
               <td class="px-2.5 text-right" :class="number(one.billed_more) > 0 ? 'text-brick' : ''">{{ money(one.billed_more) }}</td>
               <td class="px-2.5 text-right">{{ money(one.refunds) }}</td>
+              <td class="px-2.5 text-right">{{ one.lost === null ? '–' : ppm(one.lost) }}</td>
               <td class="px-2.5 text-right">{{ count(one.changes) }}</td>
               <td class="px-2.5 text-right whitespace-nowrap">
                 {{ one.better ? `${plural(one.better, 'SKU')}, ${money(one.better_a_week, true)} a week` : '–' }}

@@ -16,6 +16,7 @@ const rows = computed(() => props.order.ways)
 function risk(way: Schema<'WayOut'>): string {
   const message = []
   if (way.refused_ppm) message.push(`${percent(way.refused_ppm / 1e4)} refused`)
+  if (way.claim_ppm) message.push(`${percent(way.claim_ppm / 1e4)} of the goods lost on claims`)
   if (way.late_ppm) message.push(`${percent(way.late_ppm / 1e4)} late`)
   return message.length ? `its chance: ${message.join(', ')}` : 'nothing is known against it'
 }

@@ -81,6 +81,14 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
       ['send_minutes', 'if after: how many minutes', 'count'],
     ],
   ],
+  [
+    'Parcels and cases',
+    [
+      ['arrived_after_days', 'Take a parcel as arrived when nothing was heard of it for, days (0 = never)', 'count'],
+      ['claim_days', 'A supplier has to answer a claim within, days', 'count'],
+      ['claim_reminders', 'and is reminded so many times before it is yours', 'count'],
+    ],
+  ],
 ]
 const WORDS: Record<string, string> = {
   hide: 'take it off sale',
@@ -104,14 +112,17 @@ const scope = ref('house')
 const key = ref('')
 const house = computed(() => scope.value === 'house')
 const HERE = ['What the listing follows', 'When nothing is left', 'Not to be fooled', 'What a unit costs']
-/** Orders have a store; of a supplier's only how they are sent may differ. */
+/** Orders and parcels have a store; of a supplier only how it is sent orders, and its claims, may differ. */
+const OF_SCOPE: Record<string, (name: string) => boolean> = {
+  store: (name) => !name.startsWith('claim'),
+  supplier: (name) => /^(send|claim)/.test(name),
+}
 const groups = computed(() => {
   if (house.value) return GROUPS
   const rest = GROUPS.filter(([title]) => HERE.includes(title))
-  const [title, rows] = GROUPS.find(([name]) => name === 'Orders')!
-  if (scope.value === 'store') return [...rest, [title, rows] as (typeof GROUPS)[number]]
-  if (scope.value === 'supplier') return [...rest, [title, rows.filter(([name]) => name.startsWith('send'))] as (typeof GROUPS)[number]]
-  return rest
+  const more = GROUPS.filter(([title]) => ['Orders', 'Parcels and cases'].includes(title))
+  const of = OF_SCOPE[scope.value]
+  return of ? [...rest, ...more.map(([title, rows]): (typeof GROUPS)[number] => [title, rows.filter(([name]) => of(name))])] : rest
 })
 const names = computed(() => (scope.value === 'sku' || house.value ? [] : (scopes.value?.[scope.value as 'store'] ?? [])))
 const mine = computed(() => data.value?.own.find((one) => one.scope === scope.value && one.key === key.value)?.fields ?? {})

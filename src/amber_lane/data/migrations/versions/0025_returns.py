@@ -18,6 +18,8 @@ def _id() -> sa.types.TypeEngine[int]:
 def upgrade() -> None:
     op.add_column("order_line", sa.Column("refunded", sa.BigInteger(), server_default="0", nullable=False))
     op.add_column("order_line", sa.Column("refunded_at", UtcTime(), nullable=True))
+    op.add_column("lane", sa.Column("claim_ppm", sa.BigInteger(), nullable=True))
+    op.add_column("supplier", sa.Column("claim_ppm", sa.BigInteger(), nullable=True))
     op.add_column("store", sa.Column("returns_cursor", sa.Text(), server_default="", nullable=False))
     with op.batch_alter_table("claim") as table:
         table.add_column(sa.Column("buyer_amount", sa.BigInteger(), nullable=True))
