@@ -86,6 +86,9 @@ def test_what_a_buyer_asks_for_in_the_store_comes_back_with_a_label_and_is_paid_
         with pytest.raises(Invalid):
             write(business, lambda c, wrong=wrong: returns.open_return(c, claim.id, None, wrong))
     row = write(business, lambda c: returns.open_return(c, claim.id, None, Start(1, BACK, "arrived", carrier=1)))
+    with business.app_state.db.reading() as s:
+        found = buyer_side.ways(business.context(s), s.get(Claim, claim.id))
+    assert not found.may & {Way.part, Way.again} and row.number in found.reason_not[Way.part]
     # The buyer was told, so its case is not undone any more.
     with pytest.raises(Conflict, match="under way"):
         write(business, lambda c: undo.undo(c, undo.last_undoable(c).id))

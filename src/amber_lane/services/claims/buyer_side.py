@@ -19,6 +19,7 @@ from ...data.bulk import by_id
 from ...data.claims import Claim
 from ...data.lanes import Lane
 from ...data.orders import Order, OrderLine
+from ...data.returns import GoodsReturn
 from ...data.setup import Store, Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
@@ -93,6 +94,10 @@ def ways(context: Context, row: Claim, costing: Costing | None = None) -> Ways:
         reason_not |= {Way.refund: "the line is settled already", Way.part: "the line is settled already"}
     elif not back:
         reason_not[Way.refund] = "all of it was paid back already"
+    coming = select(GoodsReturn.number).where(GoodsReturn.claim_id == row.id, GoodsReturn.ended_at.is_(None))
+    if (number := context.session.scalar(coming)) is not None:
+        # They were told to send it: it is paid back whole then, or now.
+        reason_not |= dict.fromkeys((Way.part, Way.again), f"the buyer sends it back as {number}")
     if row.buyer == Way.part:
         reason_not[Way.part] = "a part was paid back already: what is left is refunded, or it is sent again"
     if line.state not in ORDER_LINE.sources("again") or order.cancelled_at:

@@ -36,16 +36,16 @@ const put = () =>
               <th class="px-2.5 text-right">Margin</th>
               <th class="px-2.5 text-right">Refused</th>
               <th class="px-2.5 text-right">Late</th>
-              <th class="px-2.5 text-right">Billed above plan</th>
+              <th class="px-2.5 text-right">Billed above</th>
               <th class="px-2.5 text-right">Refunds</th>
               <th class="px-2.5 text-right" title="Of what its goods cost: claimed, and not paid back">Lost on claims</th>
-              <th class="px-2.5 text-right">Price changes a week</th>
+              <th class="px-2.5 text-right">Prices moved a week</th>
               <th class="px-2.5 text-right">Better by another</th>
               <th />
             </tr>
           </thead>
           <tbody>
-            <tr v-for="one in data!.suppliers" :key="one.id" class="h-9 border-b border-rule-2">
+            <tr v-for="one in data!.suppliers" :key="one.id" class="h-9 border-b border-rule-2 whitespace-nowrap">
               <th scope="row" class="max-w-56 truncate px-2.5">
                 <RouterLink
                   class="hover:underline"
