@@ -31,15 +31,15 @@ const put = () =>
           <thead>
             <tr class="h-8 border-b border-rule text-2xs text-soft">
               <th class="px-2.5">Supplier</th>
-              <th class="px-2.5 text-right">Orders</th>
+              <th class="px-2.5 text-right max-xl:hidden">Orders</th>
               <th class="px-2.5 text-right">Profit</th>
               <th class="px-2.5 text-right">Margin</th>
               <th class="px-2.5 text-right">Refused</th>
               <th class="px-2.5 text-right">Late</th>
-              <th class="px-2.5 text-right">Billed above</th>
+              <th class="px-2.5 text-right max-xl:hidden">Billed above</th>
               <th class="px-2.5 text-right">Refunds</th>
               <th class="px-2.5 text-right" title="Of what its goods cost: claimed, and not paid back">Lost on claims</th>
-              <th class="px-2.5 text-right">Prices moved a week</th>
+              <th class="px-2.5 text-right max-xl:hidden">Prices moved a week</th>
               <th class="px-2.5 text-right">Better by another</th>
               <th />
             </tr>
@@ -53,15 +53,17 @@ const put = () =>
                   >{{ one.name }}</RouterLink
                 >
               </th>
-              <td class="px-2.5 text-right">{{ count(one.orders) }}</td>
+              <td class="px-2.5 text-right max-xl:hidden">{{ count(one.orders) }}</td>
               <td class="px-2.5 text-right font-bold" :class="number(one.profit) < 0 ? 'text-brick' : ''">{{ money(one.profit) }}</td>
               <td class="px-2.5 text-right">{{ ppm(one.margin) }}</td>
               <td class="px-2.5 text-right whitespace-nowrap">{{ share(one.taken, one.answered) }}</td>
               <td class="px-2.5 text-right whitespace-nowrap">{{ share(one.in_time, one.decided) }}</td>
-              <td class="px-2.5 text-right" :class="number(one.billed_more) > 0 ? 'text-brick' : ''">{{ money(one.billed_more) }}</td>
+              <td class="px-2.5 text-right max-xl:hidden" :class="number(one.billed_more) > 0 ? 'text-brick' : ''">
+                {{ money(one.billed_more) }}
+              </td>
               <td class="px-2.5 text-right">{{ money(one.refunds) }}</td>
               <td class="px-2.5 text-right">{{ one.lost === null ? '–' : ppm(one.lost) }}</td>
-              <td class="px-2.5 text-right">{{ count(one.changes) }}</td>
+              <td class="px-2.5 text-right max-xl:hidden">{{ count(one.changes) }}</td>
               <td class="px-2.5 text-right whitespace-nowrap">
                 {{ one.better ? `${plural(one.better, 'SKU')}, ${money(one.better_a_week, true)} a week` : '–' }}
               </td>
