@@ -103,6 +103,8 @@ def test_what_a_buyer_asks_for_in_the_store_comes_back_with_a_label_and_is_paid_
     (name, kind, data), number = mail["files"][0], row.number
     assert (name, kind) == (f"{number}.pdf", "application/pdf;base64") and base64.b64decode(data).startswith(b"%PDF-")
     assert number in mail["body"] and BACK in mail["body"]
+    with pytest.raises(Conflict, match=r"still under way|is not over"):
+        write(business, lambda c: buyer_data.erase(c, line.order_id))
     # A label that nobody has used costs nothing, and nothing is paid back before it is there.
     assert booked(business, "return_cost") == 0 and refunded(business, line) == []
     days(business, 6)

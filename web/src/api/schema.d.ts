@@ -12619,7 +12619,8 @@ export interface components {
         };
         /**
          * ReturnOut
-         * @description to: who gets it; stocks: whether it can go into that depot's stock; label: '' = none, asked, made or refused.
+         * @description to: who gets it; stocks: whether it can go into that depot's stock; ours: it goes to us or a depot of ours;
+         *     label: '' = none, asked, made or refused.
          */
         ReturnOut: {
             /** Address */
@@ -12652,6 +12653,8 @@ export interface components {
             opened_at: string;
             /** Order */
             order: string;
+            /** Ours */
+            ours: boolean;
             /** Page */
             page: string;
             /** Refund When */

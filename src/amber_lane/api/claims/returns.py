@@ -68,7 +68,8 @@ class ReturnCarrier(BaseModel):
 
 
 class ReturnOut(BaseModel):
-    """to: who gets it; stocks: whether it can go into that depot's stock; label: '' = none, asked, made or refused."""
+    """to: who gets it; stocks: whether it can go into that depot's stock; ours: it goes to us or a depot of ours;
+    label: '' = none, asked, made or refused."""
 
     id: int
     version: int
@@ -81,6 +82,7 @@ class ReturnOut(BaseModel):
     to: str
     address: str
     stocks: bool
+    ours: bool
     refund_when: str
     state: str
     opened_at: datetime
@@ -197,6 +199,7 @@ def _return(context: Context, row: GoodsReturn) -> ReturnOut:
         to=context.get(Supplier, row.supplier_id, "supplier").name if row.supplier_id else "us",
         address=row.address,
         stocks=row.supplier_id is not None and goods_back.takes(context, row.supplier_id, row.order_line_id) is not None,
+        ours=returns.is_ours(context, row),
         refund_when=row.refund_when,
         state=row.state,
         opened_at=row.opened_at,
@@ -267,7 +270,8 @@ def look_at(context: WriteContext, number: Big, ask: ReturnLookAsk) -> Done:
     """How it came: so many into stock again, the rest written off."""
     _own(context, number)
     row = returns.look_at(context, number, ask.version, ask.sound, ask.note)
-    return Done(message=f"{row.number}: {row.sound} of {row.units} in stock again" if row.sound else f"{row.number} is written off")
+    told = f"{row.sound} of {row.units} in stock again" if row.sound else "written off" if returns.is_ours(context, row) else "noted"
+    return Done(message=f"{row.number}: {told}")
 
 
 @router.post("/{number}/drop")

@@ -12,6 +12,7 @@ from ...core.currency import show
 from ...core.numbers import half_up
 from ...data.claims import Claim
 from ...data.orders import Order, OrderLine
+from ...data.returns import GoodsReturn
 from ...data.setup import Supplier
 from ..base import house_days
 from ..base.context import Context
@@ -123,11 +124,15 @@ def _come_back(context: Context) -> Iterator[Alert]:
             "transit",
             "Return",
             told,
-            "into stock again, or written off" if not one.late else "ask the buyer, or end it",
+            "ask the buyer, or end it" if one.late else _after(context, row),
             row.arrived_at or row.sent_at or row.opened_at,
             AlertStep("See the case", go=f"/transit?show=cases&case={claim.id}"),
             worth.of(claim.paid, claim.currency),
         )
+
+
+def _after(context: Context, row: GoodsReturn) -> str:
+    return "into stock again, or written off" if returns.is_ours(context, row) else "ask them how it came, and note it"
 
 
 def _reminded(row: Claim) -> str:

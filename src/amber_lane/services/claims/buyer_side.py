@@ -186,10 +186,11 @@ def do(context: Context, number: int, version: int | None, way: Way, amount: int
     row.buyer, row.buyer_at = way.value, context.now
     if paid_back:
         row.buyer_amount = (row.buyer_amount or 0) + paid_back
-    paid = show(paid_back, context.get(Order, row.order_id, "order").currency)
+    order = context.get(Order, row.order_id, "order")
+    paid, by_hand = show(paid_back, order.currency), "" if order.channel == "link" else ": pay it back in the store yourself"
     told = {
-        Way.refund: f"the buyer is refunded {paid}",
-        Way.part: f"the buyer gets {paid} back and keeps it",
+        Way.refund: f"the buyer is refunded {paid}{by_hand}",
+        Way.part: f"the buyer gets {paid} back and keeps it{by_hand}",
         Way.again: "it is sent again to the buyer",
         Way.ask: "the buyer waits",
         Way.let_go: "nothing is done",

@@ -74,14 +74,16 @@ def _lapsed(context: Context, row: ReturnRequest, asked: ReturnAsked) -> None:
     order, line = context.get(Order, row.order_id, "order"), context.get(OrderLine, row.order_line_id, "order line")
     paid = asked.paid_back or 0
     money = show(paid, order.currency)
-    delivery_exceptions.paid_back_by_store(context, line, paid, f"return {row.number}: nobody answered, the store paid {money} back")
+    why = f"return {row.number}: nobody answered, the store paid {money} back"
+    booked = delivery_exceptions.paid_back_by_store(context, line, paid, why)
+    more = "" if booked else "; the line was settled before, so look at it in the store"
     if row.claim_id is not None:
         claim = context.get(Claim, row.claim_id, "claim")
         if claim.buyer not in ("refund", "again"):
             claim.buyer, claim.buyer_at, claim.buyer_amount = "refund", context.now, (claim.buyer_amount or 0) + paid
             claim.version += 1
         cases.note(context, claim, "buyer", f"nobody answered return {row.number} in time: the store paid {money} back by itself")
-    told = f"order {order.number}: the store paid {money} back, since nobody answered return {row.number}"
+    told = f"order {order.number}: the store paid {money} back, since nobody answered return {row.number}{more}"
     context.log("return.lapsed", order.number, told)
 
 

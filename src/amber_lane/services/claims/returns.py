@@ -341,12 +341,21 @@ def look_at(context: Context, number: int, version: int | None, sound: int, rema
         cost = half_up(claim.paid * sound, row.units)
         goods_back.enter(context, Back(row.id, row.number, row.supplier_id, claim.purchase_id, row.order_line_id, sound, cost))
     row.sound, row.note = sound, remark.strip()[:300]
-    off = row.units - sound
-    told = " and ".join(part for part in (f"{sound} in stock again" if sound else "", f"{off} not to be sold again" if off else "") if part)
+    told = _how(row.units, sound) if is_ours(context, row) else "it is back there"
     _move(context, row, "look_at", told + (f": {row.note}" if row.note else ""))
     context.log("return.looked_at", row.number, f"{row.number}: {told}", reason=row.note)
     _by_policy(context, row)
     return row
+
+
+def is_ours(context: Context, row: GoodsReturn) -> bool:
+    """Whether it goes to us or a depot of ours, so that it is stock of ours, or none any more."""
+    return row.supplier_id is None or context.get(Supplier, row.supplier_id, "supplier").kind in DEPOTS
+
+
+def _how(units: int, sound: int) -> str:
+    parts = (f"{sound} in stock again" if sound else "", f"{units - sound} not to be sold again" if units > sound else "")
+    return " and ".join(part for part in parts if part)
 
 
 def drop(context: Context, number: int, version: int | None, reason: str = "") -> GoodsReturn:

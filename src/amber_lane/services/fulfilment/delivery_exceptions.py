@@ -349,15 +349,17 @@ def _paid_part(context: Context, line: OrderLine, amount: int) -> None:
     line.version += 1
 
 
-def paid_back_by_store(context: Context, line: OrderLine, amount: int, why: str) -> None:
-    """A store gave a buyer money back by itself: it is in the books as any other, and the store is not told."""
+def paid_back_by_store(context: Context, line: OrderLine, amount: int, why: str) -> bool:
+    """A store gave a buyer money back by itself: it is in the books as any other, and the store is not told. False where the line is
+    settled already, so that a person has to look."""
     if line.state not in ORDER_LINE.sources("refund") or amount <= 0:
-        return
+        return False
     if amount >= line.left:
         step_line(line, "refund", why)
     else:
         _paid_part(context, line, amount)
     order_profit.refresh(context, {line.order_id})
+    return True
 
 
 def _pay_back(context: Context, amounts: Sequence[tuple[OrderLine, int]], about: str) -> None:

@@ -103,14 +103,8 @@ def erase(context: Context, number: int) -> str:
     words = _words(orders)
     purchases = list(context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id.in_(ids))))
     messages = list(context.session.scalars(select(Message).where(Message.order_id.in_(ids))))
-    claims, returns = _leave_out_of_claims(context, ids, words)
-    subjects = (
-        {f"claim:{one}" for one in claims}
-        | {f"return:{one}" for one in returns}
-        | {f"order:{one}" for one in ids}
-        | {f"purchase:{one.reference}" for one in purchases}
-        | {f"mail:{one.id}" for one in messages}
-    )
+    subjects = {f"order:{one}" for one in ids} | {f"purchase:{one.reference}" for one in purchases} | {f"mail:{one.id}" for one in messages}
+    subjects |= _leave_out_of_claims(context, ids, words) | {f"event:{one.number}" for one in orders}
     for part in in_chunks(subjects, 500):
         for row in context.session.scalars(select(Outbox).where(Outbox.subject.in_(part))):
             if row.kind == "mail" and row.state not in ("done", "dropped"):
@@ -147,10 +141,14 @@ def _must_be_over(context: Context, orders: list[Order]) -> None:
     if open_ones:
         first = next(one.number for one in orders if one.id in open_ones)
         raise Conflict(f"order {first} of this buyer is still under way; it needs the address. Erase them once it is over")
+    back = select(GoodsReturn.number).where(GoodsReturn.order_id.in_(ids), GoodsReturn.ended_at.is_(None))
+    asked = select(ReturnRequest.number).where(ReturnRequest.order_id.in_(ids), ReturnRequest.state == "asked")
+    if (number := context.session.scalar(back.limit(1)) or context.session.scalar(asked.limit(1))) is not None:
+        raise Conflict(f"return {number} of this buyer is not over; erase them once it is")
 
 
-def _leave_out_of_claims(context: Context, orders: list[int], words: re.Pattern[str] | None) -> tuple[list[int], list[int]]:
-    """What they wrote and sent, and labels with their address. Returns the numbers of their claims and of their returns."""
+def _leave_out_of_claims(context: Context, orders: list[int], words: re.Pattern[str] | None) -> set[str]:
+    """What they wrote and sent, and labels with their address. Returns the subjects of what was sent for their claims and returns."""
     s = context.session
     claims = list(s.scalars(select(Claim).where(Claim.order_id.in_(orders))))
     for claim in claims:
@@ -161,9 +159,10 @@ def _leave_out_of_claims(context: Context, orders: list[int], words: re.Pattern[
         asked.words = ""
     for letter in s.scalars(select(Letter).where(Letter.order_id.in_(orders))):
         letter.sender, letter.subject, letter.body, letter.pictures, letter.needs = "", "", "", [], False
-    returns = list(s.scalars(select(GoodsReturn.id).where(GoodsReturn.order_id.in_(orders))))
-    s.execute(delete(ReturnLabel).where(ReturnLabel.return_id.in_(returns)))
-    return [one.id for one in claims], returns
+    back = list(s.scalars(select(GoodsReturn).where(GoodsReturn.order_id.in_(orders))))
+    s.execute(delete(ReturnLabel).where(ReturnLabel.return_id.in_([one.id for one in back])))
+    of_claims = {name for one in claims for name in (f"claim:{one.id}", f"event:{one.reference}")}
+    return of_claims | {name for one in back for name in (f"return:{one.id}", f"event:{one.number}")}
 
 
 def _leave_out_of_words(context: Context, purchases: list[PurchaseOrder], words: re.Pattern[str] | None) -> None:

@@ -106,7 +106,7 @@ const drop = () => act(() => take(api.POST('/api/v1/returns/{number}/drop', { ..
       <span class="code">{{ there.tracking }}</span> <span class="text-soft">{{ there.last_word || 'nothing heard of it yet' }}</span>
     </p>
     <p v-if="there.state === 'looked_at'" class="mt-1 text-soft">
-      {{ there.sound ? `${there.sound} of ${there.units} in stock again` : 'not to be sold again'
+      {{ there.sound ? `${there.sound} of ${there.units} in stock again` : there.ours ? 'not to be sold again' : `back at ${there.to}`
       }}{{ there.note ? `: ${there.note}` : '' }}
     </p>
     <template v-if="may('claim')">
@@ -131,7 +131,7 @@ const drop = () => act(() => take(api.POST('/api/v1/returns/{number}/drop', { ..
           ><input v-model.number="sound" type="number" min="0" :max="there.units" class="field w-24! text-right"
         /></label>
         <label class="min-w-0 flex-1"><span class="label">How it came</span><input v-model="remark" class="field" maxlength="300" /></label
-        ><Btn small :disabled="busy" @click="look">{{ there.stocks && sound ? 'Note it' : 'Write it off' }}</Btn>
+        ><Btn small :disabled="busy" @click="look">{{ there.ours && !(there.stocks && sound) ? 'Write it off' : 'Note it' }}</Btn>
       </div>
     </template>
     <p v-if="error && !making" role="alert" class="mt-2 rounded bg-brick-wash px-2.5 py-1.5 text-brick">{{ error }}</p>
