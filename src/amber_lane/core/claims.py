@@ -206,13 +206,4 @@ def records(answers: Iterable[tuple[str, bool, int, int]]) -> dict[str, Record]:
     return found
 
 
-def claimed_late(days: int, window: int) -> bool:
-    """Whether a claim comes after its supplier's window; 0 = it has none.
-
-    >>> claimed_late(31, 30), claimed_late(400, 0)
-    (True, False)
-    """
-    return 0 < window < days
-
-
-__all__ = ["CaseMoney", "ClaimReason", "PartRefund", "Record", "Way", "WayCost", "claimed_late", "leaves", "records", "ways"]
+__all__ = ["CaseMoney", "ClaimReason", "PartRefund", "Record", "Way", "WayCost", "leaves", "records", "ways"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from datetime import timedelta
 from fractions import Fraction
 from typing import Any
 
@@ -25,6 +26,7 @@ from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
+from amber_lane.services.base import house_days
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.books import statements
 from amber_lane.services.books.statements import StatementLine
@@ -32,6 +34,7 @@ from amber_lane.services.claims import buyer_side, cases, clock, item_rates, lan
 from amber_lane.services.claims.cases import Start
 from amber_lane.services.inbound import claim_replies
 from amber_lane.services.listings import images
+from amber_lane.services.pricing.drafts import PolicyChange
 from amber_lane.services.purchasing import purchase_orders, supplier_answers
 from amber_lane.sheets import ubl
 
@@ -102,6 +105,20 @@ def test_a_supplier_by_mail_is_written_to_once_and_its_answer_is_typed(sold: Sma
     assert [e.kind for e in sold.all(select(ClaimEvent).order_by(ClaimEvent.id))] == [
         "open", "ask", "doubt", "doubt", "doubt", "refused", "evidence", "ask", "accepted", "paid",
     ]  # fmt: skip
+
+
+def test_a_suppliers_window_for_claims_is_told_before_one_is_opened(sold: Small) -> None:
+    def until() -> Any:
+        with sold.db.reading() as s:
+            return cases.known(sold.context(s), 1).until
+
+    assert until() is None
+    with pytest.raises(Invalid, match="at most 3,650"):
+        sold.write(lambda c: PolicyChange("supplier", "SUP", {"claim_window": 99_999}).keep(c))
+    sold.write(lambda c: PolicyChange("supplier", "SUP", {"claim_window": 30}).keep(c))
+    with sold.db.reading() as s:
+        bought = s.scalars(select(PurchaseOrder)).one().made_at
+        assert until() == house_days.day_of(sold.context(s), bought) + timedelta(days=30)
 
 
 def test_reminders_go_by_mail_twice(sold: Small) -> None:

@@ -7239,17 +7239,54 @@ export interface components {
         /**
          * CanClaimOut
          * @description What a claim of an order line would begin with; why: '' where there is somebody to claim it from.
+         *
+         *     until: the supplier takes claims so long, null = for ever; over: that was before today. days_late: past the promise, 0 = none; parcel:
+         *     its number with the carrier's last word of it. answers: of claims before; chance: that one is paid.
          */
         CanClaimOut: {
+            /**
+             * Answers
+             * @default 0
+             */
+            answers: number;
+            /** Bought On */
+            bought_on?: string | null;
+            /**
+             * Chance
+             * @default 0
+             */
+            chance: number;
+            /**
+             * Days Late
+             * @default 0
+             */
+            days_late: number;
+            /**
+             * Last Word
+             * @default
+             */
+            last_word: string;
             /** Line */
             line: number;
+            /**
+             * Over
+             * @default false
+             */
+            over: boolean;
             paid: components["schemas"]["Money"] | null;
+            /**
+             * Parcel
+             * @default
+             */
+            parcel: string;
             /** Supplier */
             supplier: string;
             /** Title */
             title: string;
             /** Units */
             units: number;
+            /** Until */
+            until?: string | null;
             /** Why */
             why: string;
         };

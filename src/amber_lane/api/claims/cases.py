@@ -12,13 +12,14 @@ from pydantic import BaseModel, Field
 from ...connectors.claim_protocol import ClaimAnswer
 from ...connectors.kinds import TAKE_CLAIMS
 from ...connectors.protocols import Tracking
-from ...core.claims import ClaimReason, Way
+from ...core.claims import ClaimReason, Record, Way
 from ...core.currency import parse_money, plain
 from ...core.permissions import Permission as P
 from ...data.claims import Claim
 from ...data.orders import Order, OrderLine, PurchaseOrder
 from ...data.setup import Store, Supplier
 from ...data.shelf import Picture
+from ...data.transit import Parcel
 from ...services.base import house_days
 from ...services.base.context import Context
 from ...services.base.errors import Conflict, Invalid, NotFound
@@ -152,7 +153,11 @@ class ClaimOut(BaseModel):
 
 
 class CanClaimOut(BaseModel):
-    """What a claim of an order line would begin with; why: '' where there is somebody to claim it from."""
+    """What a claim of an order line would begin with; why: '' where there is somebody to claim it from.
+
+    until: the supplier takes claims so long, null = for ever; over: that was before today. days_late: past the promise, 0 = none; parcel:
+    its number with the carrier's last word of it. answers: of claims before; chance: that one is paid.
+    """
 
     line: int
     title: str
@@ -160,6 +165,14 @@ class CanClaimOut(BaseModel):
     supplier: str
     paid: Money | None
     why: str
+    bought_on: date | None = None
+    until: date | None = None
+    over: bool = False
+    days_late: int = 0
+    parcel: str = ""
+    last_word: str = ""
+    answers: int = 0
+    chance: float = 0.0
 
 
 @router.get("")
@@ -215,7 +228,27 @@ def can_claim(context: ReadContext, number: Big) -> CanClaimOut:
     except Conflict as error:
         return CanClaimOut(line=number, title=title, units=line.quantity, supplier="", paid=None, why=error.message)
     paid = sure(of.paid(line.quantity), of.purchase.currency)
-    return CanClaimOut(line=number, title=title, units=line.quantity, supplier=of.supplier.name, paid=paid, why="")
+    today, promised = house_days.today(context), of.order.promised_by
+    parcel = context.session.get(Parcel, of.parcel or 0)
+    record = buyer_side.records(context, of.supplier.id).get("", Record())
+    # Late it is while nobody has it, or by the day on which it came.
+    came = house_days.day_of(context, parcel.ended_at) if parcel and parcel.ended_at else today
+    return CanClaimOut(
+        line=number,
+        title=title,
+        units=line.quantity,
+        supplier=of.supplier.name,
+        paid=paid,
+        why="",
+        bought_on=house_days.day_of(context, of.purchase.made_at),
+        until=of.until,
+        over=of.until is not None and today > of.until,
+        days_late=max((came - promised).days, 0) if promised else 0,
+        parcel=parcel.number if parcel else "",
+        last_word=parcel.last_word if parcel else "",
+        answers=record.paid + record.refused,
+        chance=round(float(record.chance), 3),
+    )
 
 
 SHEET_HEADER = (

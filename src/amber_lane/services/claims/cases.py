@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import date, timedelta
 
 from sqlalchemy import BigInteger, func, select, type_coerce
 from sqlalchemy.orm import Session
@@ -60,6 +60,8 @@ class Known:
     bought: PurchaseLine
     supplier: Supplier
     parcel: int | None
+    # Until when its supplier takes claims; None = for ever.
+    until: date | None
 
     def paid(self, units: int) -> int:
         whole = self.purchase.billed
@@ -83,9 +85,10 @@ def known(context: Context, line: int) -> Known:
         raise Conflict("nothing of this line has gone to a supplier, so there is nobody to claim it from")
     bought, purchase = found
     parcel = s.scalar(select(ParcelLine.parcel_id).where(ParcelLine.purchase_id == purchase.id).order_by(ParcelLine.id.desc()).limit(1))
-    return Known(
-        context.get(Order, row.order_id, "order"), row, purchase, bought, context.get(Supplier, purchase.supplier_id, "supplier"), parcel
-    )
+    supplier = context.get(Supplier, purchase.supplier_id, "supplier")
+    window = int(policy_for(s, supplier=supplier.code)["claim_window"])
+    until = house_days.day_of(context, purchase.made_at) + timedelta(days=window) if window else None
+    return Known(context.get(Order, row.order_id, "order"), row, purchase, bought, supplier, parcel, until)
 
 
 def open_claim(context: Context, start: Start) -> Claim:

@@ -182,6 +182,7 @@ def _least(name: str) -> int:
 TIMES_MOST = {
     "arrived_after_days": 3_650,
     "claim_days": 365,
+    "claim_window": 3_650,
     "claim_reminders": 20,
     "sheet_days": 3_650,
     "stale_hours": 87_600,

@@ -66,6 +66,8 @@ POLICY_DEFAULTS: dict[str, Any] = {
     "arrived_after_days": 30,
     # Claims: days that a supplier has to answer, and how often it is reminded (half as many days each) before it is a person's.
     "claim_days": 7,
+    # A supplier takes claims for so many days after buying; 0 = for ever.
+    "claim_window": 0,
     "claim_reminders": 2,
     # Letters that are not Latin: asked about, written in Latin ones by themselves, or printed as they are.
     "letters": "ask",

@@ -85,6 +85,7 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
     'Parcels and cases',
     [
       ['arrived_after_days', 'Take a parcel as arrived when nothing was heard of it for, days (0 = never)', 'count'],
+      ['claim_window', 'Suppliers take claims for, days after buying (0 = for ever)', 'count'],
       ['claim_days', 'A supplier has to answer a claim within, days', 'count'],
       ['claim_reminders', 'and is reminded so many times before it is yours', 'count'],
     ],

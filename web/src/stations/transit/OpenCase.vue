@@ -7,7 +7,7 @@ import { api, take, type Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
-import { money } from '@/parts/format'
+import { dayOf, money, percent, plural } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import { REASONS, canClaimQuery } from './cases'
 
@@ -59,6 +59,23 @@ async function save() {
     <Sight :of="asked" :lines="4">
       <p v-if="known!.why" class="rounded bg-amber-wash px-3 py-2 text-amber-ink">{{ known!.why }}</p>
       <template v-else>
+        <p class="mb-3 text-soft">
+          Bought from {{ known!.supplier }} on {{ dayOf(known!.bought_on!)
+          }}<template v-if="known!.until && !known!.over">, which takes claims until {{ dayOf(known!.until) }}</template
+          >.
+          <template v-if="known!.parcel"
+            ><span class="code">{{ known!.parcel }}</span
+            >: {{ known!.last_word }}<template v-if="known!.days_late">, {{ plural(known!.days_late, 'day') }} past the promise</template>.
+          </template>
+          {{
+            known!.answers
+              ? `By ${plural(known!.answers, 'answer')} to claims, one is paid with a chance of ${percent(known!.chance * 100, 0)}.`
+              : 'It has answered no claim yet.'
+          }}
+        </p>
+        <p v-if="known!.over" class="mb-3 rounded bg-amber-wash px-3 py-2 text-amber-ink">
+          It takes claims until {{ dayOf(known!.until!) }}, which is over: it is likely to refuse.
+        </p>
         <label class="block"
           ><span class="label">What is wrong</span
           ><select v-model="reason" class="field">
