@@ -155,10 +155,10 @@ def test_from_worth_holding_to_counted_in_and_sold(app: Page, shop) -> None:
         served.app_state.reader.answers(depot)
         return False
 
-    eventually(live, page=app)
+    eventually(live, within=90, page=app)
     number = business.buy(sku=code, quantity=1)
     coming = select(OrderLine.state).join(Order).where(Order.number == number)
-    eventually(lambda: business.one(coming) == "ready", page=app)
+    eventually(lambda: business.one(coming) == "ready", within=90, page=app)
     app.goto(f"{served.address}/orders?state=ready")
     app.get_by_role("row", name=re.compile(number)).click()
     app.get_by_role("button", name="Send this order").wait_for()

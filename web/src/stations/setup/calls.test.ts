@@ -42,8 +42,8 @@ describe('the interface as a person reads it', () => {
     expect(call).toMatchObject({ method: 'POST', needs: ['order'], refusals: ['409 Conflict'] })
   })
   it('makes an example in the house’s money that ends, also where a thing holds itself', () => {
-    const made = example(of, call!.body, 'JPY') as Record<string, unknown>
-    expect(made).toMatchObject({ price: { amount: '12.50', currency: 'JPY' }, lines: [1], state: 'open', words: "it's" })
+    const made = example(of, call!.body, 'OURS') as Record<string, unknown>
+    expect(made).toMatchObject({ price: { amount: '12.50', currency: 'OURS' }, lines: [1], state: 'open', words: "it's" })
     expect(JSON.stringify(made).length).toBeLessThan(2000)
   })
   it('writes the line for a shell, whatever is typed', () => {
