@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 import uvicorn
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from amber_lane.api.app import make_app, make_app_state
 from amber_lane.settings import Settings
@@ -25,6 +25,8 @@ ARGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+# On two busy cores a page may take longer than the library waits by itself.
+expect.set_options(timeout=15_000)
 WEB = Path(__file__).resolve().parents[2] / "web"
 
 
