@@ -162,6 +162,12 @@ def test_what_nobody_answers_the_store_pays_back_by_itself_and_it_is_in_the_book
     with business.app_state.db.reading() as s:
         of_kind = select(func.sum(JournalEntry.amount)).where(JournalEntry.kind == "refund", JournalEntry.order_id == silent.order_id)
         assert s.scalar(of_kind) == -row.paid_back
+    # What somebody answers in the store itself waits for nobody here.
+    elsewhere = asked(business, refused, "late")
+    said = {"state": "kept", "return_number": "", "address": "", "reason": ""}
+    business.world.client.post(f"/shop/api/returns/{elsewhere.number}/answer", json=said, auth=("dusk-dial", "practice-shop"))
+    business.app_state.reader.orders(1)
+    assert business.one(select(ReturnRequest).where(ReturnRequest.id == elsewhere.id)).state == "kept"
     # Said again, nothing more comes of it.
     write(business, lambda c: setattr(c.session.get(return_requests.Store, 1), "returns_cursor", ""))
     business.app_state.reader.orders(1)

@@ -194,6 +194,15 @@ def _way(way: Way, terms: Mapping[str, int]) -> WayCost:
     return WayCost(way, sum(kept.values()), kept)
 
 
+def usual_part(back: int) -> int:
+    """What a buyer who keeps it is offered of what a refund would give back, minor units.
+
+    >>> usual_part(1995)
+    599
+    """
+    return half_up(back * USUAL_PART.numerator, USUAL_PART.denominator)
+
+
 def records(answers: Iterable[tuple[str, bool, int, int]]) -> dict[str, Record]:
     """Records by reason, and of all reasons under '', of (reason, paid, asked, came)."""
     found: dict[str, Record] = {}

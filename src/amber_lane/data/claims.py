@@ -16,7 +16,8 @@ from .base import Row, Versioned
 _OPEN: Any = {"sqlite_where": text("closed_at is null"), "postgresql_where": text("closed_at is null")}
 
 
-def _one_of(values: Iterable[str]) -> str:
+def one_of(values: Iterable[str]) -> str:
+    """Values as a check of a table has them."""
     return ",".join(f"'{one}'" for one in values)
 
 
@@ -30,9 +31,9 @@ class Claim(Versioned):
         Index("uq_claim_open", "purchase_id", "order_line_id", unique=True, **_OPEN),
         Index("ix_claim_order_id", "order_id"),
         Index("ix_claim_state_due", "state", "due"),
-        CheckConstraint(f"state in ({_one_of(CLAIM.states)})", name="state"),
-        CheckConstraint(f"reason in ({_one_of(ClaimReason)})", name="reason"),
-        CheckConstraint(f"buyer in ('',{_one_of(Way)})", name="buyer"),
+        CheckConstraint(f"state in ({one_of(CLAIM.states)})", name="state"),
+        CheckConstraint(f"reason in ({one_of(ClaimReason)})", name="reason"),
+        CheckConstraint(f"buyer in ('',{one_of(Way)})", name="buyer"),
         CheckConstraint("wish in ('money','again')", name="wish"),
         CheckConstraint("units > 0 and amount >= 0 and came_back >= 0", name="amounts"),
     )

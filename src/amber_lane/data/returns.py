@@ -9,13 +9,10 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from ..core.states import GOODS_RETURN, RETURN_REQUEST
 from .base import Row, Versioned, part
+from .claims import one_of
 
 # When the buyer gets the money: at once, when the carrier has it, when it is there, or when somebody has looked at it.
 REFUND_WHEN = ("at_once", "sent", "arrived", "looked_at")
-
-
-def _one_of(values: object) -> str:
-    return ",".join(f"'{one}'" for one in values)  # type: ignore[attr-defined]
 
 
 class ReturnRequest(Versioned):
@@ -25,7 +22,7 @@ class ReturnRequest(Versioned):
     __table_args__ = (
         UniqueConstraint("store_id", "number"),
         Index("ix_return_request_state", "state"),
-        CheckConstraint(f"state in ({_one_of(RETURN_REQUEST.states)})", name="state"),
+        CheckConstraint(f"state in ({one_of(RETURN_REQUEST.states)})", name="state"),
         CheckConstraint("units > 0", name="units"),
     )
     store_id: Mapped[int] = mapped_column(ForeignKey("store.id"))
@@ -54,8 +51,8 @@ class GoodsReturn(Versioned):
         Index("ix_goods_return_state", "state"),
         Index("ix_goods_return_order_id", "order_id"),
         Index("ix_goods_return_carrier_id", "carrier_id", "tracking"),
-        CheckConstraint(f"state in ({_one_of(GOODS_RETURN.states)})", name="state"),
-        CheckConstraint(f"refund_when in ({_one_of(REFUND_WHEN)})", name="refund_when"),
+        CheckConstraint(f"state in ({one_of(GOODS_RETURN.states)})", name="state"),
+        CheckConstraint(f"refund_when in ({one_of(REFUND_WHEN)})", name="refund_when"),
         CheckConstraint("label in ('','asked','made','refused')", name="label"),
         CheckConstraint("units > 0", name="units"),
     )

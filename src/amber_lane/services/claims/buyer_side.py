@@ -10,7 +10,7 @@ from sqlalchemy import ColumnElement, case, func, select
 
 from ...core import claims
 from ...core.books import goes_back
-from ...core.claims import KEPT, USUAL_PART, CaseMoney, ClaimReason, PartRefund, Record, Way, WayCost
+from ...core.claims import KEPT, CaseMoney, ClaimReason, PartRefund, Record, Way, WayCost, usual_part
 from ...core.currency import show
 from ...core.numbers import PPM, half_up
 from ...core.permissions import Scope
@@ -126,7 +126,7 @@ def to_pay_back(row: Claim, line: OrderLine) -> int:
 
 def _part(context: Context, row: Claim, line: OrderLine, back: int) -> PartRefund | None:
     """The usual part refund, by how often one was the end of it before; None where the buyer has nothing to keep."""
-    amount = half_up(back * USUAL_PART.numerator, USUAL_PART.denominator)
+    amount = usual_part(back)
     if ClaimReason(row.reason) not in KEPT or amount <= 0:
         return None
     long_ago = context.now - PART_SETTLES
@@ -210,7 +210,7 @@ def _done(context: Context, row: Claim, line: OrderLine, way: Way, amount: int |
         delivery_exceptions.send_again(context, [line], f"{why}; sent again")
         return 0
     if way is Way.part:
-        given = half_up(back * USUAL_PART.numerator, USUAL_PART.denominator) if amount is None else amount
+        given = usual_part(back) if amount is None else amount
         delivery_exceptions.refund_part(context, line, given, f"{row.reference}-part")
         row.part_at = context.now
         return given

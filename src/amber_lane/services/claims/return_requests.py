@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 
 from ...connectors.return_payloads import ReturnAnswerPayload
-from ...connectors.return_protocol import PAID_BACK, ReturnAsked, ReturnPage
+from ...connectors.return_protocol import ACCEPTED, KEPT, PAID_BACK, REFUSED, SENT, ReturnAsked, ReturnPage
 from ...core.claims import ClaimReason
 from ...core.currency import show
 from ...core.states import RETURN_REQUEST
@@ -20,6 +20,9 @@ from ..outbox import queue
 from . import cases
 from .letters import WORDS
 
+# What became of a return by its store's word -> the move by which it is that here.
+_THERE = {ACCEPTED: "accept", SENT: "accept", KEPT: "keep", REFUSED: "refuse"}
+
 
 def take_page(context: Context, store: Store, page: ReturnPage) -> list[tuple[ReturnRequest, ReturnAsked]]:
     """What a store tells of returns; each with what is known of it here. The same again changes nothing."""
@@ -33,6 +36,10 @@ def take_page(context: Context, store: Store, page: ReturnPage) -> list[tuple[Re
             continue
         if asked.state == PAID_BACK and row.state in RETURN_REQUEST.sources("lapse"):
             _lapsed(context, row, asked)
+        elif asked.state in _THERE and row.state == RETURN_REQUEST.first:
+            # Somebody answered it in the store itself.
+            row.state, row.answered_at = RETURN_REQUEST.step(row.state, _THERE[asked.state]), context.now
+            row.version += 1
         known.append((row, asked))
     if unknown or page.unreadable:
         first = page.unreadable[0] if page.unreadable else "of orders that are not here"
@@ -52,19 +59,13 @@ def _first(context: Context, store: Store, asked: ReturnAsked) -> ReturnRequest 
     row = ReturnRequest(
         store_id=store.id, number=asked.number, order_id=order.id, order_line_id=line.id, units=min(asked.units, line.quantity),
         reason=asked.reason, words=asked.words, asked_at=min(asked.at, context.now), answer_by=asked.answer_by,
-        state=RETURN_REQUEST.first if asked.state in ("asked", PAID_BACK) else _done(asked.state),
+        state=RETURN_REQUEST.first,
     )  # fmt: skip
     context.session.add(row)
     context.session.flush()
     what = f"{row.units} × {line.title or line.sku_code}"
     context.log("return.asked", order.number, f"{order.buyer} asks to send back {what} of order {order.number}", count=0)
     return row
-
-
-def _done(state: str) -> str:
-    """What was answered in the store itself, before we knew of it."""
-    move = {"accepted": "accept", "sent": "accept", "kept": "keep", "refused": "refuse"}[state]
-    return RETURN_REQUEST.step(RETURN_REQUEST.first, move)
 
 
 def _lapsed(context: Context, row: ReturnRequest, asked: ReturnAsked) -> None:

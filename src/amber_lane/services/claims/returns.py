@@ -247,11 +247,17 @@ def follow_store(context: Context, request: int, tracking: str, carrier: Carrier
     row = context.session.scalar(select(GoodsReturn).where(GoodsReturn.request_id == request, GoodsReturn.ended_at.is_(None)))
     if row is None or row.state not in GOODS_RETURN.sources("send"):
         return
-    if carrier is not None and not row.tracking:
+    if carrier is not None:
         try:
-            row.tracking, row.carrier_id = check_shape(tracking, carrier.shape), carrier.id
+            number = check_shape(tracking, carrier.shape)
         except ValueError as error:
             _story(context, row, f"the store names {tracking}: {error}")
+        else:
+            if row.label == "made" and number != row.tracking:
+                # What is sent otherwise leaves the label unused, and an unused one costs nothing.
+                row.label_cost = 0
+                _story(context, row, "sent by a parcel of their own, not with the label")
+            row.tracking, row.carrier_id = number, carrier.id
     _move(context, row, "send", f"on its way back, says the store{f', {row.tracking}' if row.tracking else ''}")
     _by_policy(context, row)
 

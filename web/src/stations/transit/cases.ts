@@ -72,7 +72,6 @@ export const TERMS: Record<string, string> = {
   complains: 'the chance that the buyer complains',
 }
 
-export type ReturnState = 'agreed' | 'on_the_way' | 'arrived' | 'looked_at' | 'dropped'
 export const RETURNS: Record<string, { label: string; tone: 'waits' | 'good' | 'loss' | 'info' | 'plain' }> = {
   agreed: { label: 'The buyer is to send it', tone: 'info' },
   on_the_way: { label: 'On its way back', tone: 'info' },
