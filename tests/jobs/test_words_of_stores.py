@@ -15,7 +15,7 @@ from sqlalchemy import select, update
 from amber_lane.api.app import make_app
 from amber_lane.api.deps import AppState
 from amber_lane.connectors.errors import Denied, Malformed
-from amber_lane.connectors.own_site import OwnSite
+from amber_lane.connectors.kinds import connect
 from amber_lane.data.orders import Order
 from amber_lane.data.setup import Store
 from amber_lane.jobs.polling import Reader
@@ -32,7 +32,7 @@ SAFE = CredentialStore("a secret of a test")
 @pytest.fixture
 def reader(small: Small, monkeypatch: pytest.MonkeyPatch) -> Reader:
     small.write(lambda context: context.session.execute(update(Store).values(read_orders=True)))
-    monkeypatch.setattr(Reader, "_opened", lambda *_: OwnSite("http://127.0.0.1:9", "a:b", 1))
+    monkeypatch.setattr(Reader, "_opened", lambda *_: connect("store", "own_site", "http://127.0.0.1:9", "a:b", 1))
     return Reader(small.db, small.clock, ConnectorRegistry(SAFE, 1.0))
 
 

@@ -7,6 +7,8 @@ from typing import Protocol, runtime_checkable
 
 from .protocols import SupplierLink, Tracking
 
+CLAIM_STATES = ("received", "question", "accepted", "refused", "paid")
+
 
 @dataclass(frozen=True)
 class ClaimAsk:

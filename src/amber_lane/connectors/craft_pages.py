@@ -14,6 +14,7 @@ import httpx
 from ..core.currency import plain
 from .errors import CarrierUnknown, Denied, Malformed, Refused
 from .http import Caller
+from .partner_states import LISTING_STATES
 from .protocols import (
     Account,
     Address,
@@ -182,7 +183,7 @@ def _said_of(page: str) -> tuple[str, str]:
 
 
 def _listing(row: dict[str, str], money: str) -> StoreListing:
-    if row["state"] not in ("live", "paused", "ended"):
+    if row["state"] not in LISTING_STATES:
         raise Refused(f"a state that we do not know: {row['state']}")
     words = (row["barcode"], row["makers number"], row["maker"], row["group"], row["comes in"])
     shown = (max(int(row["pieces"]), 0), row["state"])

@@ -274,7 +274,7 @@ class DepotApi:
         """It sells nothing of its own: what may be bought here is our stock, by our ledger."""
         return iter(())
 
-    def sweep_page(self, page: int) -> SweepPage:
+    def sweep_page(self, page: int, cursor: str = "") -> SweepPage:
         raise Malformed(f"{WHO} shows no offers; its stock is read by itself")
 
     def item(self, number: str) -> CatalogueItem | None:

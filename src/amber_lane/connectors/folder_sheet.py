@@ -110,7 +110,7 @@ class FolderSheet:
         bad: list[str] = []
         yield CataloguePage(self._items(bad)[0], bad)
 
-    def sweep_page(self, page: int) -> SweepPage:
+    def sweep_page(self, page: int, cursor: str = "") -> SweepPage:
         bad: list[str] = []
         items, at, notices = self._items(bad)
         return SweepPage(at, [ItemSeen(i.number, i.cost, i.currency, i.stock, (), pack_size_of(i)) for i in items], 1, bad, notices)

@@ -9,21 +9,16 @@ import httpx
 
 from .craft_pages import CraftPages
 from .depot_api import DepotApi
+from .described.make import Described, make, shipped_one
 from .errors import Refused
 from .folder_sheet import FolderSheet
 from .imap_mail import ImapMail
-from .market_api import MarketApi
-from .own_site import OwnSite
 from .pop_mail import PopMail
-from .post_api import PostApi
 from .print_house import PrintHouse
 from .protocols import CarrierLink, InboxLink, MailLink, RatesLink, StoreLink, SupplierLink
-from .rates_api import RatesApi
-from .retail_site import RetailSite
 from .smtp_mail import SmtpMail
 from .webhook_payload import WebhookLink
 from .webhook_post import WebhookPost
-from .wholesale_api import WholesaleApi
 
 
 class Make(Protocol):
@@ -36,6 +31,21 @@ class MakeOfSheets(Protocol):
     """Makes a connector that must know how sheets are read: what a person said of that, None before anybody did."""
 
     def __call__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None, how: How | None) -> AnyLink: ...
+
+
+@dataclass(frozen=True)
+class Shipped:
+    """Makes a connector by a description that comes with the application."""
+
+    name: str
+
+    def __call__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> Described:
+        return make(shipped_one(self.name), address, key, deadline, transport)
+
+    @property
+    def one_by_one(self) -> bool:
+        operations = shipped_one(self.name).operations
+        return "offers" not in operations and "item" in operations
 
 
 @dataclass(frozen=True)
@@ -63,12 +73,12 @@ class LinkKind:
 
 
 KINDS = (
-    LinkKind("store", "own_site", "Own site with an interface", "key:secret", OwnSite),
-    LinkKind("store", "market_api", "Marketplace: passes, batches, an allowance", "name:secret", MarketApi),
+    LinkKind("store", "own_site", "Own site with an interface", "key:secret", Shipped("own-site")),
+    LinkKind("store", "market_api", "Marketplace: passes, batches, an allowance", "name:secret", Shipped("marketplace")),
     LinkKind("store", "program", "Closed store, worked by a program on your machine", "", None, ""),
     LinkKind("store", "sheet", "By sheets: listings and orders in, changes out", "", None, ""),
     LinkKind("store", "craft_pages", "Craft market, by its pages", "name:password", CraftPages, by_program=True),
-    LinkKind("supplier", "wholesale_api", "Wholesaler with a live interface", "key", WholesaleApi, recalls=True, claims=True),
+    LinkKind("supplier", "wholesale_api", "Wholesaler with a live interface", "key", Shipped("wholesaler"), recalls=True, claims=True),
     LinkKind(
         "supplier",
         "folder",
@@ -78,16 +88,16 @@ KINDS = (
         how=FolderSheet,
         sweep_minutes=60,
     ),
-    LinkKind("supplier", "retail_site", "Retail site, asked item by item", "key", RetailSite, sweep_minutes=10),
+    LinkKind("supplier", "retail_site", "Retail site, asked item by item", "key", Shipped("retail-site"), sweep_minutes=10),
     LinkKind(
         "supplier", "print_api", "Print house that prints what is ordered", "key", PrintHouse, sweep_minutes=30, recalls=True, claims=True
     ),
     LinkKind("supplier", "depot_api", "Depot that holds our stock", "key", DepotApi, recalls=True, holds=True),
     LinkKind("supplier", "depot_sheet", "Depot that works by sheets and mail", "", None, "", holds=True),
     LinkKind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
-    LinkKind("carrier", "post_api", "Postal carrier", "key", PostApi, labels=True),
+    LinkKind("carrier", "post_api", "Postal carrier", "key", Shipped("postal-carrier"), labels=True),
     LinkKind("carrier", "by_hand", "Without an interface: numbers come by sheet, mail or hand", "", None, ""),
-    LinkKind("rates", "rates_api", "Bank that tells exchange rates of the day", "key", RatesApi),
+    LinkKind("rates", "rates_api", "Bank that tells exchange rates of the day", "key", Shipped("bank")),
     LinkKind("webhook", "post", "An address of your own, told of events by signed POSTs", "a secret of 16 letters or more", WebhookPost),
     LinkKind("mailbox", "smtp", "Mail server that sends our mail", "name:password; empty where it asks for none", SmtpMail, "smtps://…"),
     LinkKind("inbox", "pop", "Mailbox that suppliers answer to, by POP3", "name:password", PopMail, "pops://…"),

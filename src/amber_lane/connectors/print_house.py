@@ -8,10 +8,11 @@ from typing import Annotated
 import httpx
 from pydantic import Field, StringConstraints
 
+from .described.make import shipped_one
+from .described.schema import SignIn
+from .described.supplier import DescribedSupplier
 from .errors import Malformed, NotThere, Unavailable, UnknownOutcome
-from .http import Caller
 from .print_protocol import BlankItem, BlankSize, BlankTerms, ClothColour, PrintArea
-from .wholesale_api import WholesaleApi
 from .wire import Name, Short, Wire, clip, path_part
 
 _Rgb = Annotated[str, StringConstraints(pattern=r"^#[0-9a-fA-F]{6}$")]
@@ -72,9 +73,12 @@ class _File(Wire):
     sha256: Short
 
 
-class PrintHouse(WholesaleApi):
+class PrintHouse(DescribedSupplier):
+    """Speaks as the wholesaler does, with another sign-in and more that can be asked."""
+
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
-        self.call = Caller("the print house", address, {"Press-Key": key}, deadline, transport)
+        own = {"name": "the print house", "sign_in": SignIn(kind="header", name="Press-Key")}
+        super().__init__(shipped_one("wholesaler").model_copy(update=own), address, key, deadline, transport)
 
     def blanks(self) -> list[BlankTerms]:
         return [_terms(one) for one in self.call.ask("/blanks", _Blanks).blanks if "image/png" in one.kinds]

@@ -312,14 +312,15 @@ class ItemSeen:
 
 @dataclass(frozen=True)
 class SweepPage:
-    """One page of `pages`. bad: rows that could not be read at all, with why."""
+    """One page of `pages`, as far as is known yet. as_of: None = now. bad: rows that could not be read at all, with why;
+    notices: what was noticed about a sheet's make, and read all the same; cursor: what the next page is asked for with."""
 
-    as_of: datetime
+    as_of: datetime | None
     seen: list[ItemSeen]
     pages: int
     bad: list[str] = field(default_factory=list)
-    # What was noticed about the make of a sheet, and read all the same.
     notices: list[str] = field(default_factory=list)
+    cursor: str = ""
 
 
 @dataclass(frozen=True)
@@ -412,7 +413,7 @@ class SupplierLink(PartnerLink, Protocol):
 
     def origins(self) -> list[OriginTerms]: ...
     def catalogue(self) -> Iterator[CataloguePage]: ...
-    def sweep_page(self, page: int) -> SweepPage: ...
+    def sweep_page(self, page: int, cursor: str = "") -> SweepPage: ...
     def item(self, number: str) -> CatalogueItem | None: ...
     def buy(self, purchase: Purchase) -> PurchaseAnswer: ...
     def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]: ...

@@ -18,12 +18,12 @@ from pydantic import (
 )
 
 from ..core.books import allocate
-from ..core.currency import parse_money, plain
+from ..core.currency import parse_money
 from ..core.numbers import parse_percent
 from ..core.texts import seen_whole, shown
 from .errors import Malformed, OutsideError
+from .partner_states import ORDER_STATES, PURCHASE_STATES
 from .protocols import Address, OriginTerms, Purchase, PurchaseAnswer, PurchaseItem, ServiceTerms, StoreOrderLine, Tracking
-from .refund_line import RefundLine
 
 R = TypeVar("R")
 
@@ -148,7 +148,7 @@ class PurchaseOut(Wire):
 
 def purchase_answer(one: PurchaseOut, who: str) -> PurchaseAnswer:
     """Malformed when its state or its bill cannot be read."""
-    if one.state not in ("received", "accepted", "refused", "shipped", "withdrawn"):
+    if one.state not in PURCHASE_STATES:
         raise Malformed(f"{who} gives {one.reference} a state that we do not know: {one.state}")
     tracking = Tracking(one.tracking_number, one.carrier or "") if one.tracking_number else None
     try:
@@ -172,7 +172,7 @@ class Buyer(Wire):
 
 def order_state(state: str) -> tuple[bool, bool]:
     """Whether an order is cancelled, and whether it is sent; ValueError where its state is none that we know."""
-    if state not in ("open", "cancelled", "sent", "refunded"):
+    if state not in ORDER_STATES:
         raise ValueError(f"the order is in a state that we do not know: {state!r}")
     # What was paid back whole is not to be sent any more.
     return state in ("cancelled", "refunded"), state == "sent"
@@ -252,12 +252,6 @@ def _line(line: PurchaseItem) -> dict[str, Any]:
 def said_with(note: str, greeting: str) -> str:
     """Note and greeting in one, for suppliers whose sheets have a single column for both."""
     return " ".join(part for part in (note, greeting and f"Greeting: {greeting}") if part)
-
-
-def refund_body(line: RefundLine, currency: str, money: str) -> dict[str, Any]:
-    """A line that is paid back, as stores' interfaces take it. money: what they call its amount."""
-    body: dict[str, Any] = {"line": line.line, "quantity": line.quantity}
-    return body if line.amount is None else body | {money: plain(line.amount, currency)}
 
 
 def one_line(address: Address) -> str:

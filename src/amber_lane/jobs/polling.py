@@ -119,8 +119,8 @@ class Reader:
             if link.one_by_one:
                 page, gone, asked = self._item_by_item(supplier_id, link)
                 pages.append(page)
-            while not pages or len(pages) < pages[0].pages:
-                page, vain = self._again(lambda: link.sweep_page(len(pages) + 1))
+            while not pages or len(pages) < pages[-1].pages:
+                page, vain = self._again(lambda: link.sweep_page(len(pages) + 1, pages[-1].cursor if pages else ""))
                 pages.append(page)
                 asked, retries = asked + 1 + vain, retries + vain
         except OutsideError as error:
@@ -139,7 +139,7 @@ class Reader:
             np.array([one.cost for one in seen], dtype=np.int64),
             [one.currency for one in seen],
             np.array([one.stock for one in seen], dtype=np.int64),
-            max(page.as_of for page in pages),
+            max(page.as_of or self.clock.now() for page in pages),
             whole and not link.one_by_one and not any(page.bad for page in pages),
             None if link.one_by_one else [one.tiers for one in seen],
             [one.pack for one in seen],
