@@ -7,9 +7,10 @@ from typing import Any, Literal, Protocol, overload
 
 import httpx
 
+from .abilities import Ability
 from .craft_pages import CraftPages
 from .depot_api import DepotApi
-from .described.make import Described, make, shipped_one
+from .described.make import Described, abilities_of, make, of_text, shipped_one
 from .errors import Refused
 from .folder_sheet import FolderSheet
 from .imap_mail import ImapMail
@@ -43,9 +44,12 @@ class Shipped:
         return make(shipped_one(self.name), address, key, deadline, transport)
 
     @property
-    def one_by_one(self) -> bool:
-        operations = shipped_one(self.name).operations
-        return "offers" not in operations and "item" in operations
+    def can(self) -> frozenset[Ability]:
+        return abilities_of(shipped_one(self.name))
+
+
+def _undescribed(address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> Described:
+    raise Refused("choose the description that it is spoken to by")
 
 
 @dataclass(frozen=True)
@@ -53,8 +57,8 @@ class LinkKind:
     """How a kind is called and what its key looks like, for the form that joins it.
 
     how: makes it with what a person said of its sheets. by_program: only a program on the person's machine can
-    reach it. sweep_minutes: how often it is worth looking at. recalls: it can be asked to let a purchase go.
-    holds: it is a depot that holds goods of ours. claims: it takes claims by its interface. labels: a carrier that makes labels.
+    reach it. sweep_minutes: how often it is worth looking at. can: what it can do and others of its owner cannot; a shipped description
+    says it by itself. holds: it is a depot that holds goods of ours.
     """
 
     owner: str
@@ -66,19 +70,20 @@ class LinkKind:
     how: MakeOfSheets | None = None
     by_program: bool = False
     sweep_minutes: int = 15
-    recalls: bool = False
     holds: bool = False
-    claims: bool = False
-    labels: bool = False
+    can: frozenset[Ability] = frozenset()
 
 
+_IN_FULL = frozenset({Ability.recalls, Ability.claims})
+# A partner whose interface is described by whoever connects it.
+DESCRIBED = "described"
 KINDS = (
     LinkKind("store", "own_site", "Own site with an interface", "key:secret", Shipped("own-site")),
     LinkKind("store", "market_api", "Marketplace: passes, batches, an allowance", "name:secret", Shipped("marketplace")),
     LinkKind("store", "program", "Closed store, worked by a program on your machine", "", None, ""),
     LinkKind("store", "sheet", "By sheets: listings and orders in, changes out", "", None, ""),
     LinkKind("store", "craft_pages", "Craft market, by its pages", "name:password", CraftPages, by_program=True),
-    LinkKind("supplier", "wholesale_api", "Wholesaler with a live interface", "key", Shipped("wholesaler"), recalls=True, claims=True),
+    LinkKind("supplier", "wholesale_api", "Wholesaler with a live interface", "key", Shipped("wholesaler")),
     LinkKind(
         "supplier",
         "folder",
@@ -89,15 +94,17 @@ KINDS = (
         sweep_minutes=60,
     ),
     LinkKind("supplier", "retail_site", "Retail site, asked item by item", "key", Shipped("retail-site"), sweep_minutes=10),
-    LinkKind(
-        "supplier", "print_api", "Print house that prints what is ordered", "key", PrintHouse, sweep_minutes=30, recalls=True, claims=True
-    ),
-    LinkKind("supplier", "depot_api", "Depot that holds our stock", "key", DepotApi, recalls=True, holds=True),
+    LinkKind("supplier", "print_api", "Print house that prints what is ordered", "key", PrintHouse, sweep_minutes=30, can=_IN_FULL),
+    LinkKind("supplier", "depot_api", "Depot that holds our stock", "key", DepotApi, holds=True, can=frozenset({Ability.recalls})),
     LinkKind("supplier", "depot_sheet", "Depot that works by sheets and mail", "", None, "", holds=True),
     LinkKind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
-    LinkKind("carrier", "post_api", "Postal carrier", "key", Shipped("postal-carrier"), labels=True),
+    LinkKind("carrier", "post_api", "Postal carrier", "key", Shipped("postal-carrier")),
     LinkKind("carrier", "by_hand", "Without an interface: numbers come by sheet, mail or hand", "", None, ""),
     LinkKind("rates", "rates_api", "Bank that tells exchange rates of the day", "key", Shipped("bank")),
+    LinkKind("store", DESCRIBED, "By a description of its interface", "as its description says", _undescribed),
+    LinkKind("supplier", DESCRIBED, "By a description of its interface", "as its description says", _undescribed),
+    LinkKind("carrier", DESCRIBED, "By a description of its interface", "as its description says", _undescribed),
+    LinkKind("rates", DESCRIBED, "By a description of its interface", "as its description says", _undescribed),
     LinkKind("webhook", "post", "An address of your own, told of events by signed POSTs", "a secret of 16 letters or more", WebhookPost),
     LinkKind("mailbox", "smtp", "Mail server that sends our mail", "name:password; empty where it asks for none", SmtpMail, "smtps://…"),
     LinkKind("inbox", "pop", "Mailbox that suppliers answer to, by POP3", "name:password", PopMail, "pops://…"),
@@ -114,8 +121,13 @@ def kind_named(owner: str, kind: str) -> LinkKind:
 
 
 DEPOTS = tuple(one.kind for one in KINDS if one.holds)
-MAKE_LABELS = tuple(one.kind for one in KINDS if one.labels)
-TAKE_CLAIMS = tuple(one.kind for one in KINDS if one.claims)
+
+
+def abilities_of_kind(owner: str, kind: str) -> frozenset[Ability]:
+    """What a partner of a kind can do; nothing of what only its own description says."""
+    one = kind_named(owner, kind)
+    return one.can | (one.make.can if isinstance(one.make, Shipped) else frozenset())
+
 
 # Whoever is called, whatever it can do beside what all can.
 AnyLink = StoreLink | SupplierLink | CarrierLink | RatesLink | MailLink | InboxLink | WebhookLink
@@ -217,6 +229,8 @@ def connect(
         raise Refused("this partner is never called: it works by sheets, or by a program that calls us")
     if owner not in ("mailbox", "inbox") and not address.startswith(("http://", "https://")):
         raise Refused(f"{address!r} is not an address that starts with http:// or https://")
+    if kind == DESCRIBED and how:
+        return make(of_text(how["description"]), address, key, deadline, transport, how.get("save"))
     return one.how(address, key, deadline, transport, how) if one.how else one.make(address, key, deadline, transport)
 
 

@@ -198,6 +198,9 @@ class Link(Versioned):
     calls_limit: Mapped[int | None]
     calls_left: Mapped[int | None]
     calls_at: Mapped[datetime | None]
+    # Of a partner by a description: which version it is spoken to by now, and what that lets it do (connectors.abilities).
+    description_version_id: Mapped[int | None] = mapped_column(ForeignKey("description_version.id"))
+    can: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class Carrier(Partner):

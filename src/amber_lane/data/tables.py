@@ -1,6 +1,23 @@
 """All tables under one roof, so that the metadata is whole wherever it is needed."""
 
-from . import books, claims, depot, lanes, orders, outbox, people, prices, printing, returns, setup, shelf, source, transit, watch
+from . import (
+    books,
+    claims,
+    depot,
+    descriptions,
+    lanes,
+    orders,
+    outbox,
+    people,
+    prices,
+    printing,
+    returns,
+    setup,
+    shelf,
+    source,
+    transit,
+    watch,
+)
 from .base import Base
 
 metadata = Base.metadata
@@ -9,6 +26,7 @@ __all__ = [
     "books",
     "claims",
     "depot",
+    "descriptions",
     "lanes",
     "metadata",
     "orders",

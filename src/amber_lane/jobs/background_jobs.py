@@ -11,7 +11,9 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from ..clock import Clock
+from ..connectors.described.certify import Allowed
 from ..connectors.errors import OutsideError
+from ..connectors.protocols import Address
 from ..core.states import JOB
 from ..data.outbox import Job
 from ..data.printing import PrintDesign
@@ -26,6 +28,7 @@ from ..services.imports.column_memory import read_as
 from ..services.listings import preparation, publishing
 from ..services.mapping import audit, auto_matching, mapping_queue
 from ..services.monitoring import catalogue_sheets
+from ..services.partners import description_trials
 from ..services.partners.registry import ConnectorRegistry
 from ..services.pricing import replay_summary
 from ..services.pricing.apply import tell_counts
@@ -346,6 +349,17 @@ class LongJobs:
         counts = Reader(self.db, self.clock, self.connectors).sweep(body["id"], body["who"])
         return {"message": tell_counts(counts) or "nothing changed", "counts": counts}
 
+    def _certify(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        """What holds of a description, asked of its partner."""
+        with self.db.reading() as s:
+            trial = description_trials.trial_of(self.context(s, body), self.connectors, body["id"])
+        to = Address(**body["to"]) if body.get("to") else None
+        allowed = Allowed(body.get("listing", ""), bool(body.get("practice")), to, body.get("item", ""))
+        certificate = description_trials.looked_through(trial, self.connectors, allowed)
+        with self.db.writing() as s:
+            message = description_trials.keep_certificate(self.context(s, body), body["id"], certificate)
+        return {"message": message}
+
 
 def _counted(rows: Iterable[Any], tell: Callable[[int], None]) -> Iterator[Any]:
     for n, row in enumerate(rows, 1):
@@ -368,6 +382,7 @@ _RUN: dict[str, Callable[[LongJobs, int, dict[str, Any]], dict[str, Any]]] = {
     "print.variants": LongJobs._variants,
     "print.files": LongJobs._print_files,
     "print.pictures": LongJobs._print_pictures,
+    "certify": LongJobs._certify,
 }
 # What only reads, and works long on it, keeps no other job waiting: these have a line of their own.
-LOOKS = frozenset(("replay",))
+LOOKS = frozenset(("replay", "certify"))

@@ -14,15 +14,18 @@ from fastapi import FastAPI, HTTPException, Request
 from fastapi.responses import JSONResponse
 
 from . import (
+    cinder,
     complaints,
     control,
     craft,
     depot,
     fair,
+    fern,
     folder,
     front,
     imap,
     mail,
+    marram,
     pop,
     post,
     printing,
@@ -62,7 +65,26 @@ def make_app(world: World, mail_port: int | None = None, tick: float = 0.2) -> F
 
     app = FastAPI(title="Practice world", lifespan=life, docs_url=None, redoc_url=None)
     app.state.world, app.state.hooks = world, []
-    for part in (shop, fair, craft, wholesale, folder, retail, printing, depot, post, rates, mail, control, complaints, returns, front):
+    for part in (
+        shop,
+        fair,
+        craft,
+        wholesale,
+        folder,
+        retail,
+        printing,
+        depot,
+        post,
+        rates,
+        mail,
+        control,
+        complaints,
+        returns,
+        fern,
+        marram,
+        cinder,
+        front,
+    ):
         app.include_router(part.router)
     app.add_middleware(FaultDials, world=world)
 

@@ -9,6 +9,7 @@ from collections import deque
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
+from .newcomers import NEWCOMERS
 from .partners import SELLERS, SHOPS
 from .print_goods import HOUSES
 from .state import World
@@ -21,12 +22,13 @@ SERVICES = {
     **{code: one.name for code, one in SHOPS.items()},
     **{code: one.name for code, one in SELLERS.items()},
     **{code: house.seller.name for code, house in HOUSES.items()},
+    **{code: one.name for code, one in NEWCOMERS.items()},
     "depot": "Larkfield Depot",
     "post": "Swiftwing Post",
     "bank": "Harbour Bank",
     "mail": "Mailbox",
 }
-STORES, SUPPLIERS = tuple(SHOPS), (*SELLERS, *HOUSES)
+STORES, SUPPLIERS = tuple(SHOPS), (*SELLERS, *NEWCOMERS, *HOUSES)
 CALLED = (*STORES, *SUPPLIERS, "depot", "post", "bank")
 # name -> (what it does, unit, services that know it)
 DIALS: dict[str, tuple[str, str, tuple[str, ...]]] = {

@@ -37,6 +37,12 @@ DOORS = (
     Door("supplier", "depot_api", "Larkfield Depot", "/depot/api", "practice-larkfield"),
     Door("rates", "rates_api", "Harbour Bank", "/bank/api", "practice-bank"),
 )
+# Partners that are joined by a description of their interface, which their paper explains.
+NEWCOMERS = (
+    Door("supplier", "described", "Fernmoor Trade (XML; paper at /fern/paper)", "/fern", "practice-fernmoor"),
+    Door("supplier", "described", "Marram Supply (GraphQL; paper at /marram/paper)", "/marram", "practice-marram"),
+    Door("supplier", "described", "Cinder Row (signed forms; paper at /cinder/paper)", "/cinder", "dusk-dial:practice-cinder"),
+)
 CRAFT = Door("program", "craft_pages", "Hearthmade Row", "/craft", "dusk-dial:practice-craft")
 MAIL_KEY = "duskdial:practice-letters"
 CALLED = {
@@ -55,7 +61,7 @@ def doors(address: str) -> list[tuple[str, str, str, str]]:
     host, _, port = address.rpartition(":")
     bare, mail = host.partition("//")[2], int(port) + 1
     return [
-        *((CALLED[one.owner], one.name, f"{address}{one.path}", one.key) for one in (*DOORS, CRAFT)),
+        *((CALLED[one.owner], one.name, f"{address}{one.path}", one.key) for one in (*DOORS, CRAFT, *NEWCOMERS)),
         (CALLED["mailbox"], "by SMTP", f"smtp://{bare}:{mail}|{address}/mail/api", ""),
         (CALLED["inbox"], "by POP3", f"pop://{bare}:{mail + 1}", MAIL_KEY),
         (CALLED["inbox"], "by IMAP", f"imap://{bare}:{mail + 2}", MAIL_KEY),
@@ -97,6 +103,6 @@ code{{font-size:13px}}</style>
 def nowhere(request: Request) -> JSONResponse:
     """What a wrong path is answered with: where to look."""
     path = request.url.path
-    near = next((one.path for one in (*DOORS, CRAFT) if path.startswith("/" + one.path.strip("/").split("/")[0])), None)
+    near = next((one.path for one in (*DOORS, CRAFT, *NEWCOMERS) if path.startswith("/" + one.path.strip("/").split("/")[0])), None)
     hint = f"; that partner's paths begin with {near}" if near and not path.startswith(near) else ""
     return JSONResponse({"error": f"there is nothing at {path}{hint}. See {str(request.base_url).rstrip('/')}/ for all that is here"}, 404)

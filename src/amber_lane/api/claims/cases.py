@@ -9,8 +9,8 @@ from typing import Annotated, Literal
 from fastapi import Response
 from pydantic import BaseModel, Field
 
+from ...connectors.abilities import Ability
 from ...connectors.claim_protocol import ClaimAnswer
-from ...connectors.kinds import TAKE_CLAIMS
 from ...connectors.protocols import Tracking
 from ...core.claims import ClaimReason, Record, Way
 from ...core.currency import parse_money, plain
@@ -21,6 +21,7 @@ from ...data.setup import Store, Supplier
 from ...data.shelf import Picture
 from ...data.transit import Parcel
 from ...services.base import house_days
+from ...services.base.abilities import able
 from ...services.base.context import Context
 from ...services.base.errors import Conflict, Invalid, NotFound
 from ...services.claims import buyer_side, cases, clock, letters
@@ -280,7 +281,7 @@ def case(context: ReadContext, app: TheApp, number: Big) -> ClaimOut:
     supplier = context.get(Supplier, row.supplier_id, "supplier")
     found = buyer_side.ways(context, row)
     currency = context.get(Order, row.order_id, "order").currency
-    calls = supplier.kind in TAKE_CLAIMS
+    calls = able(context, supplier, Ability.claims)
     by = "its interface" if calls else f"mail to {supplier.mail}" if "@" in supplier.mail else ""
     return ClaimOut(
         row=_row(context, row),
@@ -406,7 +407,7 @@ def answer(context: WriteContext, number: Big, ask: AnswerAsk) -> Done:
     buyer_side.own(context, number)
     row = context.get_version(Claim, number, ask.version, "claim")
     supplier = context.get(Supplier, row.supplier_id, "supplier")
-    if supplier.kind in TAKE_CLAIMS:
+    if able(context, supplier, Ability.claims):
         raise Conflict(f"{supplier.name} answers by its interface")
     sent = ask.state == "accepted" and row.wish == "again" and bool(ask.tracking_number.strip())
     if row.state not in ("asked", "question") and not (sent and row.state == "accepted"):

@@ -9,10 +9,12 @@ import numpy as np
 from fastapi import Query
 from pydantic import BaseModel, Field
 
+from ...connectors.abilities import Ability
 from ...core.permissions import Permission as P
 from ...data.bulk import by_id
 from ...data.setup import Origin, Supplier
 from ...data.source import Item
+from ...services.base.abilities import able
 from ...services.base.context import Context
 from ...services.base.regional import home_of
 from ...services.catalogue import item_detail
@@ -176,7 +178,7 @@ def calls_plans(context: ReadContext) -> list[CallsOut]:
     """For every supplier that tells one item a call: where its calls go, and what that saves."""
     out = []
     for supplier in rosters.suppliers(context, by_name=True):
-        if polling_plan.one_by_one(supplier.kind):
+        if able(context, supplier, Ability.one_by_one):
             out.append(_plan_out(context, supplier))
     return out
 

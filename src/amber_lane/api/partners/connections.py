@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 
 from ...clock import PacedClock
 from ...connectors.errors import Denied, OutsideError
-from ...connectors.kinds import KINDS
+from ...connectors.kinds import DESCRIBED, KINDS
 from ...core.events import EventGroup
 from ...core.permissions import EVERYTHING
 from ...core.permissions import Permission as P
@@ -26,7 +26,7 @@ from ...services.inbound import mailbox
 from ...services.monitoring import polling_plan
 from ...services.outbox import webhooks
 from ...services.outbox.store_switches import PARTS
-from ...services.partners import connections, partner_terms, rosters
+from ...services.partners import connections, descriptions, partner_terms, rosters
 from ...services.pricing.drafts import SUPPLIER_TERMS
 from ..deps import AppState, ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..guard import GuardedRouter, needs
@@ -188,6 +188,8 @@ class JoinAsk(Ask):
     sender: str = Field("", max_length=200)
     # An address of one's own: what it is told of.
     events: list[EventGroup] = Field(default_factory=list, max_length=20)
+    # A partner by a description: which one.
+    description: int = Field(0, ge=0)
 
 
 class Joined(Done):
@@ -213,9 +215,14 @@ def join(app: TheApp, number: SignedIn, request: Request, ask: JoinAsk) -> Joine
         ask.page,
         ask.sender,
         tuple(ask.events),
+        ask.description,
     )
     uncalled, token = ask.kind in UNCALLED, None
-    account = None if uncalled else connections.ask_account(app.connectors, given)
+    described = ""
+    if ask.kind == DESCRIBED:
+        with app.db.reading() as s:
+            described = descriptions.ready(context_of(request, s), ask.description).text
+    account = None if uncalled else connections.ask_account(app.connectors, given, described)
     with app.db.writing() as s:
         context = context_of(request, s)
         if account is None:
@@ -232,7 +239,8 @@ def join(app: TheApp, number: SignedIn, request: Request, ask: JoinAsk) -> Joine
                     start(context, "join", f"join-{ask.owner}-{row.id}", title, {"owner": ask.owner, "id": row.id})
         if ask.kind == "program":
             token = agent_leases.make_token(context, row.id)
-        if isinstance(row, Supplier) and (ask.kind == "folder" or uncalled):
+        without_terms = ask.kind == "folder" or uncalled or (described and not descriptions.tells_terms(described))
+        if isinstance(row, Supplier) and without_terms:
             first, following = minor(ask.ship_first, "ship_first") or 0, minor(ask.ship_next, "ship_next") or 0
             partner_terms.write_one_origin(context, row, first, following, ask.days)
         joined = Joined(message=f"{row.name} is connected", id=row.id, name=row.name, token=token)

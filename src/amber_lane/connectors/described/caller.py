@@ -124,11 +124,11 @@ class DescribedCaller(Caller):
         operation = self.operation(name)
         paging = operation.paging
         if paging is None:
-            return self.rows(name, _place(Paging(by="page"), 1, "")), "", 1
+            return self.rows(name, place_of(Paging(by="page"), 1, "")), "", 1
         if page > paging.most:
             raise Malformed(f"{self.name} never comes to an end: more than {paging.most} portions ({name})")
         target = cursor if paging.by == "link" and cursor else ""
-        response = self.perform(name, _place(paging, page, cursor), target=target)
+        response = self.perform(name, place_of(paging, page, cursor), target=target)
         found = self.reader(name).read(response.content, self.currency, self.name)
         after, pages = self._onward(operation, paging, page, cursor, found, response)
         return found, after, pages
@@ -186,7 +186,7 @@ class DescribedCaller(Caller):
         """What came after a cursor that is kept between readings: rows, the new cursor, whether there is more."""
         operation = self.operation(name)
         paging = operation.paging or Paging(by="cursor")
-        response = self.perform(name, _place(paging, 1, cursor or paging.first))
+        response = self.perform(name, place_of(paging, 1, cursor or paging.first))
         found = self.reader(name).read(response.content, self.currency, self.name)
         said = self._said(operation, paging.next, found.raw)
         after = as_text(said) if said is not None else found.whole.get("cursor", "")
@@ -253,10 +253,11 @@ class DescribedCaller(Caller):
     def _of_failure(self, response: httpx.Response, expression: str) -> Any:  # noqa: ANN401 - whatever an answer holds
         if not expression:
             return None
+        failures = self.description.failures
         try:
-            said = document(Operation(read=self.description.failures.read), response.content)
-            node = said[0] if isinstance(said, list) and self.description.failures.read is Form.csv and said else said
-            return getter(self.description.failures.read, expression, self.description.namespaces)(node)
+            said = document(Operation(read=failures.read, delimiter=failures.delimiter), response.content)
+            node = said[0] if failures.read is Form.csv and said else said
+            return getter(failures.read, expression, self.description.namespaces)(node)
         except (BadDocument, ValueError, LookupError, AttributeError, TypeError):
             return None
 
@@ -326,7 +327,7 @@ def _wait(response: httpx.Response, header: str) -> float:
         return 5.0
 
 
-def _place(paging: Paging, page: int, cursor: str) -> dict[str, Any]:
+def place_of(paging: Paging, page: int, cursor: str) -> dict[str, Any]:
     first = int(paging.first) if paging.by in ("page", "offset") and paging.first.isdecimal() else 1 if paging.by == "page" else 0
     return {
         "page": page - 1 + first,
@@ -352,3 +353,8 @@ def _accepts(description: Description) -> str:
     forms = {one.read for one in description.operations.values()}
     kinds = {Form.json: "application/json", Form.xml: "application/xml", Form.csv: "text/csv"}
     return ", ".join([*(kinds[form] for form in Form if form in forms), "*/*;q=0.1"])
+
+
+def first_place(paging: Paging | None) -> dict[str, Any]:
+    """What is given to a call for the first portion of a list."""
+    return place_of(paging or Paging(by="page"), 1, "")

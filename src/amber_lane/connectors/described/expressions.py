@@ -29,12 +29,12 @@ _FEEDS = {
 ROWS_MOST = 500_000
 
 
-class BadExpression(ValueError):
-    """An expression that cannot be read, or that could make an answer grow without end."""
-
-
 class BadDocument(ValueError):
     """An answer that is not what the description says it is."""
+
+
+class BadExpression(BadDocument):
+    """An expression that cannot be read, or that could make an answer grow without end."""
 
 
 def _grows(tree: dict[str, Any]) -> bool:
@@ -110,9 +110,12 @@ def compile_xml(text: str, spaces: tuple[tuple[str, str], ...]) -> etree.XPath:
     if text.count("//") > 2 or len(text) > 300:
         raise BadExpression(f"{text[:80]!r} is too long a way: at most 300 signs, and '//' at most twice")
     try:
-        return etree.XPath(text, namespaces=dict(spaces) or None, regexp=False, smart_strings=False)
-    except etree.XPathError as error:
+        made = etree.XPath(text, namespaces=dict(spaces) or None, regexp=False, smart_strings=False)
+        # What names a namespace or a function that is none is seen only when it is tried.
+        made(etree.Element("nothing"))
+    except (etree.XPathError, etree.XPathSyntaxError) as error:
         raise BadExpression(f"{text[:80]!r} is not an expression: {error}") from error
+    return made
 
 
 def _csv_getter(text: str) -> Getter:

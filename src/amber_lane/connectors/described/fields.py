@@ -11,7 +11,7 @@ from .shared_fields import ASKED, CURRENCY, KEPT, PAGE, REFERENCE, TRACKING, WOR
 from .specs import OperationSpec, Spec, Type, text
 from .store_fields import STORE
 
-_NUMBER = text("its number there", "number", "id", "code", "sku", "artno", "article", needed=True)
+_NUMBER = text("its number there", "number", "id", "code", "sku", "artno", "article", "no", "nr", needed=True)
 _TIERS = Spec(
     Type.rows,
     "cost by quantity",
@@ -101,7 +101,7 @@ OPERATIONS: dict[str, dict[str, OperationSpec]] = {
             "price and stock of all items",
             PAGE,
             _OFFER,
-            {"as_of": Spec(Type.time, "when the figures are from", words=("asof", "at", "generated"))},
+            {"as_of": Spec(Type.time, "when the figures are from", words=("asof", "at", "generated", "made", "updated"))},
             many=True,
             paged=True,
             words=("offers", "stock", "prices", "availability"),

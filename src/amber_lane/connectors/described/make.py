@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import httpx
 
+from ..abilities import Ability
 from ..errors import Refused
 from .carrier import DescribedCarrier, DescribedRates
 from .load import BadDescription, load, shipped
@@ -43,3 +44,15 @@ def of_text(text: str) -> Description:
 
 def shipped_one(name: str) -> Description:
     return load(shipped()[name])
+
+
+def abilities_of(description: Description) -> frozenset[Ability]:
+    """What a partner can do by its description, and others of its kind cannot."""
+    has = description.operations.keys()
+    told = {
+        Ability.one_by_one: "item" in has and "offers" not in has,
+        Ability.recalls: "recall" in has,
+        Ability.claims: {"claim", "claims"} <= has,
+        Ability.labels: "label" in has,
+    }
+    return frozenset(one for one, can in told.items() if can)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from ..errors import Malformed
+from ..errors import Malformed, NotThere
 from .expressions import BadDocument, Getter, Node, document, evaluate, getter, nodes
 from .schema import Description, FieldRead, Form, MoneyManner, Operation
 from .specs import OperationSpec, Spec, Type
@@ -208,7 +208,7 @@ class AnswerReader:
         try:
             raw = document(self.operation, body)
             found = self.nodes(raw)
-            head = self.head.read(raw[0] if isinstance(raw, list) and raw and self.operation.read is Form.csv else raw, currency)
+            head = self.head.read(raw if self.operation.read is not Form.csv else raw[0] if raw else {}, currency)
         except (BadDocument, BadRow) as error:
             raise Malformed(f"{who}'s answer cannot be read ({self.name}): {error}") from error
         rows, bad = [], []
@@ -221,8 +221,10 @@ class AnswerReader:
         return Rows(rows, head, bad, raw)
 
     def one(self, body: bytes, currency: str, who: str) -> Record:
-        """An answer that is one row."""
+        """An answer that is one row. NotThere where a question found none."""
         found = self.read(body, currency, who)
+        if not found.rows and not found.unread and self.operation.rows and not self.spec.writes:
+            raise NotThere(f"{who} says that there is none ({self.name})")
         if found.bad or len(found.rows) != 1:
             why = found.bad[0] if found.bad else "there is not one row in it"
             raise Malformed(f"{who}'s answer cannot be read ({self.name}): {why}")

@@ -177,6 +177,7 @@ class Failures(Part):
 
     when: Expression = Field("", description="where an answer of success says that it failed all the same")
     read: Form = Form.json
+    delimiter: Literal[",", ";", "\t", "|"] = ","
     code: Expression = ""
     words: Expression = ""
     rules: list[FailureRule] = Field(default_factory=list, max_length=60)

@@ -94,6 +94,8 @@ class DescribedSupplier(DescribedPartner):
         return _claim(said)
 
     def find_claims(self, references: list[str]) -> list[ClaimAnswer]:
+        if not self.call.has("claims"):
+            return []
         found = self.call.rows("claims", {"references": references, "reference": references[0]})
         good = [_claim(one) for one in found.rows if one["reference"] in references]
         # One that cannot be read is told, and stops no other.

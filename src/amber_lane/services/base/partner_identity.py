@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from typing import Any
+from urllib.parse import urlsplit
 
 from sqlalchemy import select
 
 from ...connectors.addresses import canonical
+from ...connectors.kinds import DESCRIBED
 from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier, Webhook
 from .context import Context
 from .errors import Conflict, Invalid
@@ -35,10 +37,14 @@ def _same(address: str, other: str) -> bool:
         return address == other
 
 
+def _host(address: str) -> str:
+    return urlsplit(address.partition("|")[0]).netloc.lower()
+
+
 def others(context: Context, owner: str, kind: str, besides: int | None) -> Iterator[tuple[Link, Any]]:
     table = OWNERS[owner]
     for link, row in context.session.execute(select(Link, table).join(table, table.id == Link.owner_id).where(Link.owner == owner)).all():
-        if row.id != besides and getattr(row, "kind", kind) == kind:
+        if row.id != besides and (getattr(row, "kind", kind) == kind or DESCRIBED in (kind, getattr(row, "kind", ""))):
             yield link, row
 
 
@@ -46,7 +52,8 @@ def refuse_twin(context: Context, owner: str, kind: str, address: str, account: 
     """Conflict where this account is connected already, whatever its address or key; an address alone decides only where one of the two
     tells no account. A partner that was disconnected counts: connected anew, its orders would be read as new ones."""
     for link, row in others(context, owner, kind, besides):
-        if (account == link.account) if account and link.account else _same(address, link.address):
+        alike = getattr(row, "kind", kind) == kind or _host(address) == _host(link.address)
+        if (account == link.account and alike) if account and link.account else _same(address, link.address):
             if row.ended_at is not None:
                 raise Conflict(f"this is {row.name}, which was disconnected; connect it again there, so that nothing of it is taken twice")
             raise Conflict(f"already connected as {row.name}" + (f" (account {account})" if account else ""))

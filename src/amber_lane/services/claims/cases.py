@@ -10,9 +10,9 @@ from datetime import date, timedelta
 from sqlalchemy import BigInteger, func, select, type_coerce
 from sqlalchemy.orm import Session
 
+from ...connectors.abilities import Ability
 from ...connectors.claim_payloads import ClaimPayload
 from ...connectors.claim_protocol import ClaimAnswer
-from ...connectors.kinds import TAKE_CLAIMS
 from ...core.claims import PROVEN, ClaimReason
 from ...core.currency import show
 from ...core.numbers import half_up
@@ -25,6 +25,7 @@ from ...data.setup import Letter, Store, Supplier
 from ...data.shelf import Picture
 from ...data.transit import ParcelLine
 from ..base import house_days, undoing
+from ..base.abilities import able
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..fulfilment.parcel_tracking import take_tracking
@@ -209,7 +210,7 @@ def _wish(row: Claim) -> str:
 def ask_many(context: Context, numbers: Sequence[int]) -> tuple[int, list[str]]:
     """Ask for many claims at once: a supplier by mail gets one mail over all of its lines, one with an interface each of them. Returns how
     many were asked, and why the others were not."""
-    able: dict[int, list[Claim]] = {}
+    fit: dict[int, list[Claim]] = {}
     left: list[str] = []
     for number in dict.fromkeys(numbers):
         row = context.get(Claim, number, "claim")
@@ -217,10 +218,10 @@ def ask_many(context: Context, numbers: Sequence[int]) -> tuple[int, list[str]]:
         if fault:
             left.append(f"{row.reference}: {fault}")
         else:
-            able.setdefault(row.supplier_id, []).append(row)
-    for number, rows in able.items():
+            fit.setdefault(row.supplier_id, []).append(row)
+    for number, rows in fit.items():
         supplier = context.get(Supplier, number, "supplier")
-        together = len(rows) > 1 and supplier.kind not in TAKE_CLAIMS and "@" in supplier.mail
+        together = len(rows) > 1 and not able(context, supplier, Ability.claims) and "@" in supplier.mail
         if not together:
             for row in rows:
                 ask(context, row.id, None)
@@ -235,13 +236,13 @@ def ask_many(context: Context, numbers: Sequence[int]) -> tuple[int, list[str]]:
         how = f"by {'one mail' if sent else 'hand: copy the text and send it yourself'} with {len(rows) - 1} more"
         for row in rows:
             _told(context, row, supplier, how)
-    return sum(map(len, able.values())), left
+    return sum(map(len, fit.values())), left
 
 
 def _send(context: Context, row: Claim, supplier: Supplier) -> str:
     """The claim's row in the outbox, in the transaction that decided it. Returns by which road."""
     key = f"claim-{row.reference}-{row.version}"
-    if supplier.kind in TAKE_CLAIMS:
+    if able(context, supplier, Ability.claims):
         bought = context.session.scalars(
             select(PurchaseLine).where(PurchaseLine.purchase_id == row.purchase_id, PurchaseLine.order_line_id == row.order_line_id)
         ).first()

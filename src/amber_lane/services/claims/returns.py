@@ -10,7 +10,8 @@ from datetime import date, timedelta
 
 from sqlalchemy import select
 
-from ...connectors.kinds import DEPOTS, MAKE_LABELS
+from ...connectors.abilities import Ability
+from ...connectors.kinds import DEPOTS
 from ...connectors.payloads import BoughtAddress
 from ...connectors.protocols import CarrierWord
 from ...connectors.return_payloads import LabelPayload
@@ -26,6 +27,7 @@ from ...data.returns import REFUND_WHEN, GoodsReturn, ReturnLabel
 from ...data.setup import Carrier, Mailbox, Origin, Store, Supplier
 from ...data.shelf import Sku
 from ..base import house_days
+from ..base.abilities import able_ones
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..depot import goods_back
@@ -86,8 +88,8 @@ def carriers(context: Context) -> list[Carrier]:
 
 def labelled_by(context: Context) -> list[Carrier]:
     """Carriers that make labels."""
-    rows = select(Carrier).where(Carrier.kind.in_(MAKE_LABELS), Carrier.ended_at.is_(None), Carrier.paused_at.is_(None))
-    return list(context.session.scalars(rows.order_by(Carrier.id)))
+    rows = select(Carrier).where(Carrier.ended_at.is_(None), Carrier.paused_at.is_(None))
+    return able_ones(context, context.session.scalars(rows.order_by(Carrier.id)), Ability.labels)
 
 
 def of_claim(context: Context, claim: int) -> GoodsReturn | None:

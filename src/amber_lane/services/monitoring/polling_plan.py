@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy import BigInteger, case, func, select, type_coerce
 
-from ...connectors.kinds import KINDS
+from ...connectors.abilities import Ability
 from ...core import calls
 from ...core.money import Floats, Ints
 from ...core.numbers import PPM
@@ -23,6 +23,7 @@ from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ...data.watch import Sighting, Sweep
 from ..base import house_days, undoing
+from ..base.abilities import able
 from ..base.context import Context
 from ..base.errors import Invalid
 from ..pricing import exchange_rates
@@ -36,11 +37,6 @@ SLOWEST, UNUSED_DAYS = PPM // 100, 7.0
 DAY_S = 86_400
 # A spare is bought from only now and then, so being wrong about it costs so much of what it would as a main lane.
 SPARE = 0.1
-
-
-def one_by_one(kind: str) -> bool:
-    """Whether a supplier of a kind tells one item a call."""
-    return any(one.owner == "supplier" and one.kind == kind and getattr(one.make, "one_by_one", False) for one in KINDS)
 
 
 def hours_open(supplier: Supplier) -> float:
@@ -215,7 +211,7 @@ def moves(context: Context) -> list[tuple[int, int]]:
     """Items of suppliers that tell one a call which are to be looked at otherwise: (seconds between two looks, id)."""
     out: list[tuple[int, int]] = []
     for supplier in context.session.scalars(select(Supplier).where(Supplier.watching)).all():
-        if not one_by_one(supplier.kind):
+        if not able(context, supplier, Ability.one_by_one):
             continue
         plan = make(context, supplier)
         every = np.where(plan.looks > 0, np.minimum(DAY_S / np.maximum(plan.looks, 1e-6), 90 * DAY_S), 90 * DAY_S).astype(np.int64)

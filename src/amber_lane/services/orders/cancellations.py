@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from sqlalchemy import select
 
-from ...connectors.kinds import kind_named
+from ...connectors.abilities import Ability
 from ...connectors.payloads import CancelPayload, RecallPayload
 from ...connectors.protocols import PurchaseAnswer
 from ...core.states import ORDER_LINE, PURCHASE, BillFault
@@ -16,6 +16,7 @@ from ...data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.outbox import AuditEntry
 from ...data.setup import UNCALLED, Store, Supplier
 from ..base import undoing
+from ..base.abilities import able
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..depot import ledger as depot_ledger
@@ -97,7 +98,7 @@ def ask_back(context: Context, order: Order, message: str) -> None:
             gone.append(supplier.name)
             continue
         mail = "@" in supplier.mail
-        if supplier.kind not in UNCALLED and (kind_named("supplier", supplier.kind).recalls or not mail):
+        if supplier.kind not in UNCALLED and (able(context, supplier, Ability.recalls) or not mail):
             _recall(context, purchase, order)
             asked.append(supplier.name)
             continue

@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import select, update
 
 from ...connectors.errors import Denied, OutsideError, Refused
-from ...connectors.kinds import KINDS, connect, kind_named
+from ...connectors.kinds import DESCRIBED, KINDS, connect, kind_named
 from ...connectors.protocols import Account, Mail, PartnerLink
 from ...core.currency import minor_digits
 from ...core.events import EventGroup
@@ -24,6 +24,7 @@ from ..base.errors import Conflict, Invalid
 from ..base.partner_identity import CALLED, OWNERS, Partner, fresh_name, plain_address, refuse_twin
 from ..fulfilment import carrier_names
 from ..purchasing import order_settings
+from . import descriptions
 from .partner_terms import take_reported
 from .registry import ConnectorRegistry, link_of
 
@@ -48,6 +49,8 @@ class Join:
     sender: str = ""
     # An address of one's own: what it is told of.
     events: tuple[EventGroup, ...] = ()
+    # A partner by a description: which one.
+    description: int = 0
 
 
 def code_of(context: Context, name: str, kind: type[Store] | type[Supplier] | type[Carrier] | type[RateSource]) -> str:
@@ -61,13 +64,14 @@ def code_of(context: Context, name: str, kind: type[Store] | type[Supplier] | ty
     return code
 
 
-def ask_account(connectors: ConnectorRegistry, join: Join) -> Account:
-    """Call the partner once with the given key; Invalid says why it failed and how to mend it."""
+def ask_account(connectors: ConnectorRegistry, join: Join, described: str = "") -> Account:
+    """Call the partner once with the given key; Invalid says why it failed and how to mend it. described: the text of its description."""
     if not any((kind.owner, kind.kind) == (join.owner, join.kind) and not kind.by_program for kind in KINDS):
         raise Invalid("choose a kind from the list", {"kind": "is not one of the kinds"})
     try:
         address, key = plain_address(join.address), join.key.strip()
-        account = connect(join.owner, join.kind, address, key, connectors.deadline, connectors.transport).account()
+        how = {"description": described} if described else None
+        account = connect(join.owner, join.kind, address, key, connectors.deadline, connectors.transport, how).account()
         if join.owner == "mailbox" and join.sender:
             name = join.name.strip() or "Amber Lane"
             text = "This mail was sent to try the mail server. That you can read it means that it works.\n"
@@ -133,19 +137,20 @@ def join_partner(context: Context, connectors: ConnectorRegistry, join: Join, ac
     context.session.add(row)
     context.session.flush()
     take_reported(context, row, account)
-    context.session.add(
-        Link(
-            owner=join.owner,
-            owner_id=row.id,
-            address=address,
-            account=account.number,
-            sealed_key=connectors.credentials.seal(join.key.strip()),
-            state=LINK.target("work"),
-            message="",
-            may=list(account.may),
-            good_at=context.now,
-        )
+    link = Link(
+        owner=join.owner,
+        owner_id=row.id,
+        address=address,
+        account=account.number,
+        sealed_key=connectors.credentials.seal(join.key.strip()),
+        state=LINK.target("work"),
+        message="",
+        may=list(account.may),
+        good_at=context.now,
     )
+    if join.kind == DESCRIBED:
+        descriptions.speak_by(link, descriptions.version_to_join(context, join.description, join.owner))
+    context.session.add(link)
     context.log(f"{join.owner}.join", name, f"{name} joined as a {CALLED.get(join.owner, join.owner)}")
     context.session.flush()
     return row

@@ -13,6 +13,7 @@ from ...connectors.folder_sheet import FolderSheet
 from ...connectors.kinds import How, connect
 from ...connectors.protocols import CarrierLink, InboxLink, MailLink, RatesLink, StoreLink, SupplierLink
 from ...connectors.webhook_payload import WebhookLink
+from ...data.descriptions import DescriptionVersion
 from ...data.setup import Link, Supplier
 from ..base.context import Context
 from ..base.credentials import CredentialStore
@@ -34,8 +35,8 @@ class _Opened(Generic[L]):
     def of(self, context: Context, number: int) -> L:
         link = link_of(context, self.owner, number)
         row = context.get(OWNERS[self.owner], number, self.owner)
-        how = _how_of(row) if isinstance(row, Supplier) else None
-        mark = f"{link.address}|{link.sealed_key}|{how}"
+        how = _how_of(context, row, link)
+        mark = f"{link.address}|{link.sealed_key}|{link.description_version_id}|{how if isinstance(row, Supplier) else None}"
         known = self.known.get(number)
         if known is None or known[0] != mark:
             known = (mark, self.make(getattr(row, "kind", "smtp"), link.address, self.credentials.open(link.sealed_key), how))
@@ -102,9 +103,14 @@ class ConnectorRegistry:
             opened.known.clear()
 
 
-def _how_of(supplier: Supplier) -> How | None:
-    """What a connector must know of a supplier beside address and key: how its sheets are read, and its money."""
-    return {"reading": supplier.reading, "currency": supplier.currency} if supplier.reading else None
+def _how_of(context: Context, row: object, link: Link) -> How | None:
+    """What a connector must know of a partner beside address and key: its description; of a supplier how its sheets are read, and its
+    money."""
+    if link.description_version_id is not None:
+        return {"description": context.get(DescriptionVersion, link.description_version_id, "version of a description").text}
+    if isinstance(row, Supplier) and row.reading:
+        return {"reading": row.reading, "currency": row.currency}
+    return None
 
 
 def link_of(context: Context, owner: str, owner_id: int) -> Link:

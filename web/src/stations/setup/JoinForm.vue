@@ -2,6 +2,7 @@
 /** Join a partner: address and key are tried before anything is kept. A closed store is given a token for its program. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
+import { RouterLink } from 'vue-router'
 import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
@@ -27,7 +28,23 @@ const form = reactive({
   page: '',
   sender: '',
   events: ['orders_new'] as Schema<'EventGroup'>[],
+  description: 0,
 })
+const described = computed(() => form.kind === 'described')
+const { data: written } = useQuery({
+  queryKey: ['descriptions'],
+  queryFn: () => take(api.GET('/api/v1/setup/descriptions')),
+  enabled: described,
+})
+const choices = computed(() => (written.value?.own ?? []).filter((one) => one.owner === props.owner))
+const description = computed(() => choices.value.find((one) => one.id === form.description))
+watch(choices, (now) => (form.description ||= now.find((one) => !one.faults)?.id ?? 0))
+watch(description, (now) => {
+  if (now?.address && !form.address) form.address = now.address
+})
+/** A description that does not say how ways of sending are asked for: a person says what sending costs. */
+const sendsByHand = computed(() => described.value && props.owner === 'supplier' && !!description.value && !description.value.terms)
+const keyHint = computed(() => (described.value ? (description.value?.key.join(':') ?? 'key') : (kind.value?.key_hint ?? '')))
 watch(mine, (now) => (form.kind ||= now[0]?.kind ?? ''), { immediate: true })
 const kind = computed(() => mine.value.find((one) => one.kind === form.kind))
 const called = computed(() => !!kind.value?.address_hint)
@@ -43,7 +60,7 @@ async function join() {
   error.value = ''
   wrong.value = {}
   const cash = (text: string) => (text.trim() ? { amount: text.trim().replace(',', '.'), currency: form.currency.toUpperCase() } : null)
-  const sends = telling.value && props.owner === 'supplier'
+  const sends = (telling.value || sendsByHand.value) && props.owner === 'supplier'
   try {
     const done = await take(
       api.POST('/api/v1/setup/partners', {
@@ -62,6 +79,7 @@ async function join() {
           page: byHand.value ? form.page : '',
           sender: props.owner === 'mailbox' ? form.sender : '',
           events: props.owner === 'webhook' ? form.events : [],
+          description: described.value ? form.description : 0,
         },
       }),
     )
@@ -84,6 +102,27 @@ async function join() {
         <option v-for="one in mine" :key="one.kind" :value="one.kind">{{ one.name }}</option>
       </select></label
     >
+    <label v-if="described" class="col-span-2"
+      ><span class="label">Its description</span
+      ><select v-model.number="form.description" class="field" required>
+        <option v-for="one in choices" :key="one.id" :value="one.id" :disabled="!!one.faults">
+          {{ one.name }}{{ one.faults ? ' (not finished)' : '' }}
+        </option></select
+      ><span class="mt-1 block text-soft"
+        >How its interface is spoken to is written under
+        <RouterLink class="text-slate underline" to="/setup/descriptions">Described partners</RouterLink>.</span
+      ></label
+    >
+    <p
+      v-if="described && description?.certificate"
+      class="col-span-2 rounded px-3 py-2"
+      :class="description.certificate.current ? 'bg-pine-wash' : 'bg-amber-wash text-amber-ink'"
+    >
+      Certificate: {{ description.certificate.summary }}{{ description.certificate.current ? '' : ', of how it read before' }}.
+    </p>
+    <p v-else-if="described && description" class="col-span-2 rounded bg-amber-wash px-3 py-2 text-amber-ink">
+      It was not tried yet; what holds of it is not known.
+    </p>
     <label class="col-span-2"
       ><span class="label">Name{{ named ? '' : ' (empty = as it calls itself)' }}</span
       ><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" :required="named"
@@ -99,9 +138,10 @@ async function join() {
           :placeholder="kind?.address_hint"
           :aria-invalid="!!wrong.address"
       /></label>
-      <label v-if="kind?.key_hint" class="col-span-2"
+      <label v-if="keyHint" class="col-span-2"
         ><span class="label"
-          >Its key{{ kind.key_hint === 'key' ? '' : `, written as ${kind.key_hint}` }}; stored sealed, never shown again</span
+          >Its key{{ keyHint === 'key' || (described && !keyHint.includes(':')) ? '' : `, written as ${keyHint}` }}; stored sealed, never
+          shown again</span
         ><input
           v-model="form.key"
           class="field code"
@@ -131,9 +171,14 @@ async function join() {
         nobody says anything of is taken as arrived after the days that your limits have it.
       </p>
     </template>
-    <template v-if="telling">
-      <label><span class="label">Country, two letters</span><input v-model="form.country" class="field" maxlength="2" required /></label>
-      <label><span class="label">Currency</span><input v-model="form.currency" class="field" maxlength="3" required /></label>
+    <template v-if="telling || sendsByHand">
+      <label v-if="telling"
+        ><span class="label">Country, two letters</span><input v-model="form.country" class="field" maxlength="2" required
+      /></label>
+      <label
+        ><span class="label">{{ telling ? 'Currency' : 'Currency of what sending costs' }}</span
+        ><input v-model="form.currency" class="field" maxlength="3" required
+      /></label>
       <template v-if="owner === 'supplier'">
         <label
           ><span class="label">Sending, first unit</span><input v-model="form.first" class="field" inputmode="decimal" maxlength="9"
