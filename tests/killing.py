@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from amber_lane.connectors.smtp_mail import SmtpMail
 from amber_lane.data.orders import Order, PurchaseOrder
 from amber_lane.data.outbox import Outbox
-from amber_lane.data.setup import Inbox
+from amber_lane.data.setup import UNCALLED, Inbox, Supplier
 
 from .business import Business
 
@@ -52,7 +52,8 @@ def work(business: Business) -> None:
     worker.reader.orders(1)
     worker.send_due()
     worker.deliver()
-    worker.reader.answers(1)
+    for supplier in business.all(select(Supplier.id).where(Supplier.kind.not_in(UNCALLED))):
+        worker.reader.answers(supplier)
     for inbox in business.all(select(Inbox.id)):
         worker.reader.letters(inbox)
     worker.deliver()

@@ -336,7 +336,8 @@ def test_the_places_of_fields_are_proposed_from_an_example():
     assert (found.rows, found.namespaces) == ("/s:stock/s:article", {"s": "urn:a"})
     assert found.fields.items() >= {"number": "@no", "cost": "s:price", "stock": "s:onhand"}.items()
     rows = [{"id": str(n), "name": "Lamp", "price": {"amount": "3.10", "currency": "EUR"}, "qty": 4} for n in range(3)]
-    deep = propose(described(), "items", json.dumps({"data": {"products": rows}, "page": 1}))
+    deep = propose(described(), "items", json.dumps({"data": {"products": rows}, "page": 1, "next_cursor": "x"}))
+    assert deep.paging == {"by": "cursor", "next": "next_cursor"}
     assert deep.rows == "data.products" and deep.fields["cost"] == "price.amount" and deep.fields["title"] == "name"
     sheet = propose(described(money={"mark": ","}), "offers", "art;net;qty\nA;3,10;4\n")
     assert sheet.delimiter == ";" and sheet.fields["cost"] == "net" and sheet.fields["stock"] == "qty"

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 from sqlalchemy import select
 
-from amber_lane.connectors import market_api
+from amber_lane.connectors.described import store as described_store
 from amber_lane.connectors.errors import Refused
 from amber_lane.connectors.payloads import ListingPayload
 from amber_lane.data.outbox import Outbox
@@ -151,14 +151,15 @@ def test_what_is_refused_for_one_reason_is_one_row_and_goes_again_by_one_key(fai
 def test_one_that_is_to_blame_does_not_keep_the_others_from_going(fair: Business, whom: str, monkeypatch: pytest.MonkeyPatch) -> None:
     price = {"the store": 7700, "us": 7800}[whom]
     skus = wish(fair, price, 9)
-    wrong, body_of = {"title": "x", "tags": ["a list is no text"]}, market_api._body
+    wrong, given = {"title": "x", "tags": ["a list is no text"]}, described_store.given_of
     with fair.app_state.db.writing() as s:
         bad = s.scalars(select(Outbox).where(Outbox.target == "store:2", Outbox.state == "waiting").order_by(Outbox.id)).all()[4]
         sku = bad.body["sku"]
         if whom == "us":
             bad.body = {**bad.body, "words": wrong}
         else:
-            monkeypatch.setattr(market_api, "_body", lambda one: body_of(one) | ({"labels": wrong["tags"]} if one.sku == sku else {}))
+            words = {"tags": wrong["tags"]}
+            monkeypatch.setattr(described_store, "given_of", lambda one: given(one) | ({"words": words} if one.sku == sku else {}))
     until_done(fair)
     assert states(fair, price) == {"done": 8, "dead": 1} and [one for one in skus if price not in shown(fair, one)] == [sku]
     with fair.app_state.db.reading() as s:

@@ -244,7 +244,6 @@ class PartnerLink(Protocol):
     def account(self) -> Account: ...
     def budget(self) -> Budget | None:
         """What its last answer said of how often it may be called; None where it says nothing."""
-        ...
 
 
 class StoreLink(PartnerLink, Protocol):

@@ -60,7 +60,7 @@ class DescribedCaller(Caller):
         self.readers: dict[str, AnswerReader] = {}
         self.turns: deque[float] = deque()
         self.lock = threading.Lock()
-        self.currency = description.money.currency
+        self.currency = description.money.currency or str(description.facts.get("currency", ""))
 
     # What may be asked of it
 

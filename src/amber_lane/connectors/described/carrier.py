@@ -20,6 +20,7 @@ class DescribedCarrier(DescribedPartner):
 
     def make_label(self, ask: LabelAsk) -> Label:
         given = {"reference": ask.reference, "sender": one_line(ask.sender), "to": ask.to, "weight_g": ask.weight_g}
+        self.money("label")
         said = self.call.one("label", given)
         try:
             return _label(said)
@@ -28,6 +29,7 @@ class DescribedCarrier(DescribedPartner):
 
     def find_label(self, reference: str) -> Label | None:
         self.call.must_find("label")
+        self.money("find_label")
         try:
             return _label(self.call.one("find_label", {"reference": reference}))
         except NotThere:

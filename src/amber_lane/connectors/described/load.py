@@ -123,7 +123,24 @@ def faults_of(description: Description) -> Iterator[Fault]:
         yield from _zone(zone, place)
     if description.batch_most and "send_batch" not in description.operations:
         yield Fault("batch_most", "there is no send_batch")
+    yield from _in_money(description)
     yield from _findable(description)
+
+
+def _in_money(description: Description) -> Iterator[Fault]:
+    """Of every amount something says what money it is in."""
+    account = description.operations.get("account")
+    told = description.money.currency or description.facts.get("currency") or (account and "currency" in account.fields)
+    specs = OPERATIONS[description.owner]
+    for name, operation in description.operations.items():
+        if name not in specs:
+            continue
+        amounts = [one for one in operation.fields if one in specs[name].fields and specs[name].fields[one].type is Type.money]
+        if amounts and not told and "currency" not in operation.fields:
+            yield Fault(
+                f"operations.{name}.fields.currency",
+                "nothing says what money its amounts are in: say where it is, or the partner's one currency",
+            )
 
 
 def _findable(description: Description) -> Iterator[Fault]:
@@ -260,4 +277,4 @@ def _zone(name: str, place: str) -> Iterator[Fault]:
     try:
         ZoneInfo(name)
     except (ValueError, OSError, KeyError):
-        yield Fault(place, f"{name!r} is no time zone, such as Europe/Warsaw")
+        yield Fault(place, f"{name!r} is no time zone; they are written as Area/City")

@@ -87,6 +87,6 @@ class DescribedPartner:
 
     def money(self, name: str) -> str:
         """The partner's currency, where the rows of an operation do not name it."""
-        if not self.call.currency and "currency" not in self.call.operation(name).fields:
+        if not self.call.currency and self.call.has("account") and "currency" not in self.call.operation(name).fields:
             self.account()
         return self.call.currency

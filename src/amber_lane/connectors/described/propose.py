@@ -8,6 +8,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from ...core.currency import MINOR_DIGITS
 from .expressions import BadDocument, Node, document
 from .fields import OPERATIONS
 from .schema import Description, FieldRead, Form, Operation
@@ -18,6 +19,10 @@ _PLAIN = FieldRead(at="@")
 # What the value of a thing is called where the thing has more to it, as price.amount.
 _ITSELF = ("amount", "value", "text", "content")
 _DEEP, _MANY = 4, 60
+# A currency with the most decimals, so that any amount looks like one.
+_WIDEST = max(MINOR_DIGITS, key=lambda one: MINOR_DIGITS[one])
+_CURSORS = ("next", "nextcursor", "endcursor", "cursor", "nexttoken", "continuefrom", "nextstart")
+_MORE, _PAGES = ("more", "hasmore", "hasnext"), ("pages", "totalpages", "pagecount", "lastpage")
 # The usual ways in which a partner's row says what a unit of a namespace is called.
 _SPACE = "n"
 
@@ -32,6 +37,7 @@ class Proposal:
     whole: dict[str, Any] = field(default_factory=dict)
     namespaces: dict[str, str] = field(default_factory=dict)
     delimiter: str = ","
+    paging: dict[str, str] = field(default_factory=dict)
 
 
 def form_of(text: str) -> Form:
@@ -67,7 +73,7 @@ def _fits(spec: Spec, values: list[Any], description: Description) -> bool:
     for value in told[:20]:
         try:
             if spec.type is Type.money:
-                money(value, description.money.currency or "EUR", description.money)
+                money(value, description.money.currency or _WIDEST, description.money)
             elif spec.type is not Type.code:
                 maker(spec, _PLAIN, description.time)(value)
             elif isinstance(value, dict | list):
@@ -238,6 +244,8 @@ def propose(description: Description, name: str, text: str) -> Proposal:
     for path, rows in _lists(raw, form, description):
         fields = fields_of(spec.fields, rows, form, description)
         worth = sum(2.0 if spec.fields[one].needed else 1.0 for one in fields)
+        # Of two places with the same fields the nearer one is meant.
+        worth -= 0.05 * sum(place.count("/") + place.count(".") for place in fields.values() if isinstance(place, str))
         # Where several places have as many fields, the one with more rows is the list.
         if spec.many and len(rows) > 1:
             worth += 2.5
@@ -247,7 +255,26 @@ def propose(description: Description, name: str, text: str) -> Proposal:
         raise BadDocument("nothing in it looks like what is asked for")
     head = [raw[0]] if form is Form.csv and raw else [raw]
     whole = {key: place for key, place in fields_of(spec.whole, head, form, description).items() if spec.whole}
-    return Proposal(form, "" if best[1] == "@" else best[1], best[2], whole, description.namespaces, delimiter)
+    paging = _paging(raw, form, description) if spec.paged else {}
+    return Proposal(form, "" if best[1] == "@" else best[1], best[2], whole, description.namespaces, delimiter, paging)
+
+
+def _paging(raw: Node, form: Form, description: Description) -> dict[str, str]:
+    """Where a cursor of the next portion, or the number of portions, may be said."""
+    if form is Form.csv:
+        return {}
+    start = f"/{_named(raw, description)}/" if form is Form.xml else ""
+    places = [key for key in _places([raw], form, description) if key.count("/") + key.count(".") <= 2]
+    out: dict[str, str] = {}
+    for key in places:
+        plain = _plain(re.split(r"[./:]", key)[-1].removeprefix("@"))
+        if plain in _CURSORS and "next" not in out:
+            out |= {"by": "cursor", "next": start + key}
+        elif plain in _MORE and "more" not in out:
+            out["more"] = start + key
+        elif plain in _PAGES and "by" not in out:
+            out |= {"by": "page", "pages": start + key}
+    return out if "by" in out else {}
 
 
 def _with_spaces(description: Description, root: Node) -> Description:

@@ -10,7 +10,7 @@ PAGE = {
     "cursor": "where the last portion ended",
     "size": "rows in a portion",
 }
-CURRENCY = text("its currency, as EUR", "currency", "money", "curr")
+CURRENCY = text("its currency, as EUR", "currency", "money", "curr", "cur")
 TRACKING = {
     "tracking_number": text("the parcel's tracking number", "tracking", "trackingnumber", "parcel", "consignment"),
     "carrier": text("the carrier, as they call it", "carrier", "courier"),

@@ -60,7 +60,7 @@ class DescribedStore(DescribedPartner):
 
     def change_listing(self, change: ListingChange, key: str) -> None:
         name = "change" if change.words is None else "publish"
-        self.call.done(name, _given(change) | {"key": key})
+        self.call.done(name, given_of(change) | {"key": key})
 
     def find_change(self, change: ListingChange, key: str) -> bool:
         if change.words is not None:
@@ -73,7 +73,7 @@ class DescribedStore(DescribedPartner):
         return change.shown_by(_listing(self.call.one("listing", {"sku": change.sku}), currency))
 
     def send_batch(self, changes: list[ListingChange], key: str) -> None:
-        self.call.done("send_batch", {"key": key, "changes": [_given(one) for one in changes]})
+        self.call.done("send_batch", {"key": key, "changes": [given_of(one) for one in changes]})
 
     def find_batch(self, key: str) -> BatchAnswer | None:
         try:
@@ -145,7 +145,8 @@ class DescribedStore(DescribedPartner):
             raise Malformed("the word of a new order cannot be read") from error
 
 
-def _given(change: ListingChange) -> dict[str, Any]:
+def given_of(change: ListingChange) -> dict[str, Any]:
+    """What the templates of a change are given."""
     given: dict[str, Any] = {
         "sku": change.sku,
         "price": None if change.price is None else plain(change.price, change.currency),

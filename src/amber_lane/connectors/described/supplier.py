@@ -39,7 +39,7 @@ class DescribedSupplier(DescribedPartner):
             return
         currency = self.money("items")
         for found in self.call.all_of("items"):
-            yield CataloguePage([_item(row, currency) for row in found.rows], found.bad)
+            yield CataloguePage([self._item(row, currency) for row in found.rows], found.bad)
 
     def sweep_page(self, page: int, cursor: str = "") -> SweepPage:
         currency = self.money("offers")
@@ -58,9 +58,21 @@ class DescribedSupplier(DescribedPartner):
             return None
         if row["number"] != number:
             raise Malformed(f"{self.call.name} answered with {row['number']} when asked for {number}")
-        return _item(row, currency)
+        return self._item(row, currency)
+
+    def _item(self, row: Record, currency: str) -> CatalogueItem:
+        # Where it tells of no warehouses, what an item says of one means nothing here: a person entered how it sends.
+        origin = row.get("origin", "") if self.call.has("origins") else ""
+        words = words_of(row)
+        sizes = (max(row.get("pack_size", 1), 1), max(row.get("weight_g", 0), 0))
+        return CatalogueItem(
+            row["number"], row["title"], row["cost"], row.get("currency") or currency, row["stock"], origin, *words, *sizes,
+            _tiers(row), lead_days=max(row.get("lead_days", 0), 0), link=row.get("link", ""),
+        )  # fmt: skip
 
     def buy(self, purchase: Purchase) -> PurchaseAnswer:
+        # What the bill is in is known before anything is sent, so that its answer can be read.
+        self.money("buy")
         said = self.call.one("buy", purchase_body(purchase))
         if said["reference"] != purchase.reference:
             raise UnknownOutcome(f"{self.call.name} was sent {purchase.reference} and answered about another")
@@ -68,11 +80,13 @@ class DescribedSupplier(DescribedPartner):
 
     def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]:
         self.call.must_find("buy")
+        self.money("purchases")
         return [_purchase(one) for one in self.call.asked_of("purchases", references) if one["reference"] in references]
 
     def recall(self, reference: str) -> PurchaseAnswer:
         if not self.call.has("recall"):
             raise Refused(f"{self.call.name} takes no cancelling of an order; write to the supplier, or ask it for a return")
+        self.money("recall")
         said = self.call.one("recall", {"reference": reference})
         return _purchase(said)
 
@@ -84,6 +98,7 @@ class DescribedSupplier(DescribedPartner):
 
     def claim(self, ask: ClaimAsk) -> ClaimAnswer:
         given = {**asdict(ask), "amount": plain(ask.amount, ask.currency), "pictures": list(ask.pictures)}
+        self.money("claim")
         try:
             said = self.call.one("claim", given)
         except UnknownOutcome as error:
@@ -96,6 +111,7 @@ class DescribedSupplier(DescribedPartner):
     def find_claims(self, references: list[str]) -> list[ClaimAnswer]:
         if not self.call.has("claims"):
             return []
+        self.money("claims")
         found = self.call.rows("claims", {"references": references, "reference": references[0]})
         good = [_claim(one) for one in found.rows if one["reference"] in references]
         # One that cannot be read is told, and stops no other.
@@ -110,15 +126,6 @@ def _tiers(row: Record) -> tuple[tuple[int, int], ...]:
 def _tracking(row: Record) -> Tracking | None:
     number = row.get("tracking_number")
     return Tracking(number, row.get("carrier", "")) if number else None
-
-
-def _item(row: Record, currency: str) -> CatalogueItem:
-    words = words_of(row)
-    sizes = (max(row.get("pack_size", 1), 1), max(row.get("weight_g", 0), 0))
-    return CatalogueItem(
-        row["number"], row["title"], row["cost"], row.get("currency") or currency, row["stock"], row.get("origin", ""), *words, *sizes,
-        _tiers(row), lead_days=max(row.get("lead_days", 0), 0), link=row.get("link", ""),
-    )  # fmt: skip
 
 
 def _purchase(row: Record) -> PurchaseAnswer:

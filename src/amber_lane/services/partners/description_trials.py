@@ -118,6 +118,8 @@ def proposed(context: Context, number: int, name: str, example: str) -> dict[str
     part: dict[str, Any] = {"read": found.read.value, "rows": found.rows, "fields": found.fields}
     if found.whole:
         part["whole"] = found.whole
+    if found.paging:
+        part["paging"] = found.paging
     if found.delimiter != ",":
         part["delimiter"] = found.delimiter
     return {"operation": part, "namespaces": found.namespaces}

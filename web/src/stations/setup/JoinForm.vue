@@ -38,10 +38,14 @@ const { data: written } = useQuery({
 })
 const choices = computed(() => (written.value?.own ?? []).filter((one) => one.owner === props.owner))
 const description = computed(() => choices.value.find((one) => one.id === form.description))
-watch(choices, (now) => (form.description ||= now.find((one) => !one.faults)?.id ?? 0))
-watch(description, (now) => {
-  if (now?.address && !form.address) form.address = now.address
-})
+watch(choices, (now) => (form.description ||= now.find((one) => !one.faults)?.id ?? 0), { immediate: true })
+watch(
+  description,
+  (now) => {
+    if (now?.address && !form.address) form.address = now.address
+  },
+  { immediate: true },
+)
 /** A description that does not say how ways of sending are asked for: a person says what sending costs. */
 const sendsByHand = computed(() => described.value && props.owner === 'supplier' && !!description.value && !description.value.terms)
 const keyHint = computed(() => (described.value ? (description.value?.key.join(':') ?? 'key') : (kind.value?.key_hint ?? '')))

@@ -7,6 +7,7 @@ import { may } from '@/app/may'
 import HouseSet from './HouseSet.vue'
 import Calls from './Calls.vue'
 import Carriers from './Carriers.vue'
+import Descriptions from './Descriptions.vue'
 import Limits from './Limits.vue'
 import LogList from './LogList.vue'
 import MailSet from './MailSet.vue'
@@ -21,6 +22,7 @@ const route = useRoute()
 const router = useRouter()
 const PARTS = [
   ['partners', 'Stores and suppliers', Partners, 'settings'],
+  ['descriptions', 'Described partners', Descriptions, 'settings'],
   ['carriers', 'Carrier names', Carriers, 'settings'],
   ['limits', 'Limits', Limits, 'settings'],
   ['ordering', 'How we order', Ordering, 'settings'],

@@ -1,0 +1,91 @@
+/** The description that is worked on: what was typed is kept at once by itself, and can be left and come back to. */
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useDebounceFn } from '@vueuse/core'
+import { computed, inject, provide, ref, watch, type InjectionKey, type Ref } from 'vue'
+import { api, take, type Schema } from '@/api/client'
+import { tell, wordsOf } from '@/app/messages'
+import { pruned, type Described, type Operation } from './description'
+import { oneDescription, shapes } from './queries'
+
+/** What counts where a description says nothing. */
+const USUAL = {
+  sign_in: { kind: 'none', hash: 'sha256', encoding: 'hex' },
+  money: { unit: 'major', mark: '.' },
+  time: { kind: 'iso' },
+  limits: {},
+  failures: { read: 'json', delimiter: ',' },
+}
+function makeDraft(number: number) {
+  const client = useQueryClient()
+  const asked = useQuery(oneDescription(number))
+  const { data: owners } = useQuery(shapes())
+  const whole = computed(() => asked.data.value)
+  const data = ref<Described>({ operations: {}, ...USUAL })
+  const state = ref<'kept' | 'typing' | 'keeping' | 'failed'>('kept')
+  const version = ref(0)
+  watch(
+    whole,
+    (now) => {
+      if (!now) return
+      version.value = now.version
+      if (state.value === 'kept') data.value = (JSON.parse(JSON.stringify(now.data)) as Described | null) ?? { operations: {} }
+      data.value.operations ??= {}
+      // What is not said yet stands as it counts then, so that a form shows it.
+      for (const [part, usual] of Object.entries(USUAL) as ['money', Described['money']][])
+        data.value[part] = { ...usual, ...data.value[part] }
+    },
+    { immediate: true },
+  )
+  let running: Promise<void> = Promise.resolve()
+  async function keep(text?: string): Promise<boolean> {
+    state.value = 'keeping'
+    const body = { version: version.value, text: text ?? null, data: text === undefined ? pruned(data.value) : null }
+    try {
+      await take(
+        api.PUT('/api/v1/setup/descriptions/{number}', {
+          params: { path: { number } },
+          body: { ...body, data: body.data as Record<string, unknown> | null },
+        }),
+      )
+      version.value += 1
+      if (state.value === 'keeping') state.value = 'kept'
+      await client.invalidateQueries({ queryKey: ['description', number] })
+      void client.invalidateQueries({ queryKey: ['descriptions'] })
+      return true
+    } catch (problem) {
+      state.value = 'failed'
+      tell(wordsOf(problem), true)
+      return false
+    }
+  }
+  /** Keep what waits to be kept, before anything is asked by it. */
+  const kept = async () => {
+    if (state.value === 'typing' || state.value === 'failed') running = running.then(() => keep().then(() => undefined))
+    await running
+  }
+  const soon = useDebounceFn(() => kept(), 700)
+  function change() {
+    state.value = 'typing'
+    void soon()
+  }
+  const owner = computed(() => owners.value?.find((one) => one.owner === whole.value?.owner))
+  const specs = computed(() => owner.value?.operations ?? [])
+  const faultsOf = (place: string) => (whole.value?.found ?? []).filter((one) => one.place === place || one.place.startsWith(`${place}.`))
+  function operation(name: string): Operation {
+    return (data.value.operations[name] ??= {})
+  }
+  return { number, asked, whole, data, state, keep, kept, change, owner, specs, faultsOf, operation }
+}
+export type Draft = ReturnType<typeof makeDraft>
+export type OperationShape = Schema<'OperationOut'>
+export type FieldShape = Schema<'OurField'>
+const KEY: InjectionKey<Draft> = Symbol('draft')
+
+export function startDraft(number: number): Draft {
+  const draft = makeDraft(number)
+  provide(KEY, draft)
+  return draft
+}
+export const useDraft = (): Draft => inject(KEY)!
+/** What the last question of each operation was answered with, so that going from step to step asks nothing again. */
+export type Answers = Ref<Record<string, Schema<'AskedOut'>>>
