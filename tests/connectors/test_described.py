@@ -349,7 +349,7 @@ def test_each_field_of_a_row_is_shown_with_why_it_cannot_be_read():
     rows = [row("A"), row("B", price="a lot", left="")]
     link = partner(described(), lambda request: httpx.Response(200, json={"rows": rows}))
     tried = try_read(link.call, "offers", {})
-    assert tried.rows[0]["cost"].value == "100" and not tried.error
+    assert tried.rows[0]["cost"].value == "£1.00" and not tried.error
     assert tried.rows[1]["cost"].raw == "a lot" and "number" in tried.rows[1]["cost"].fault and tried.rows[1]["stock"].fault
     assert "<html>" in try_read(partner(described(), lambda request: httpx.Response(200, text="<html>")).call, "offers", {}).sample
 
@@ -381,3 +381,47 @@ def test_rates_are_units_of_a_base():
     table = {"as_of": "2026-03-12T00:00:00Z", "base": "GBP", "rates": {"PLN": "5.1", "EUR": "NaN"}}
     link = make(load(shipped()["bank"]), "http://x", "k", 1, httpx.MockTransport(lambda request: httpx.Response(200, json=table)))
     assert link.table().rates == {"GBP": Decimal(1), "PLN": Decimal("5.1")}
+
+
+def test_a_first_description_is_made_of_an_openapi_document(world):
+    """The practice world's own document: its wholesaler's calls are found, signed in and read."""
+    from amber_lane.connectors.described.openapi import draft
+    from amber_lane.connectors.described.schema import Owner
+
+    item = {
+        "properties": {"sku": {"type": "string"}, "name": {"type": "string"}, "price": {"type": "string"}, "currency": {"type": "string"}}
+    }
+    item["properties"] |= {"stock": {"type": "integer"}}
+    page = {"properties": {"items": {"type": "array", "items": {"$ref": "#/components/schemas/Item"}}, "next_cursor": {"type": "string"}}}
+    ok = lambda schema: {"200": {"content": {"application/json": {"schema": schema}}}}  # noqa: E731
+    query = [{"name": "cursor", "in": "query"}, {"name": "limit", "in": "query", "schema": {"maximum": 250}}]
+    order = {"properties": {"reference": {}, "lines": {}, "address": {}, "gift": {}}}
+    bought = {"properties": {"id": {"type": "string"}, "reference": {"type": "string"}, "status": {"enum": ["received", "shipped"]}}}
+    document = {
+        "openapi": "3.0.0",
+        "info": {"title": "Some supplier"},
+        "servers": [{"url": "https://api.some.example/v1"}],
+        "components": {"schemas": {"Item": item}, "securitySchemes": {"k": {"type": "apiKey", "in": "header", "name": "X-Key"}}},
+        "paths": {
+            "/items": {"get": {"parameters": query, "responses": ok(page)}},
+            "/items/{sku}": {"get": {"responses": ok({"$ref": "#/components/schemas/Item"})}},
+            "/orders": {"post": {"requestBody": {"content": {"application/json": {"schema": order}}}, "responses": ok(bought)}},
+            "/orders/{id}/cancel": {"post": {"responses": ok(bought)}},
+        },
+    }
+    made = draft(document, Owner.supplier, "Some")
+    assert made["sign_in"] == {"kind": "header", "name": "X-Key"} and made["address"] == "https://api.some.example/v1"
+    items = made["operations"]["items"]
+    assert items["call"]["query"] == {"cursor": "{{ cursor }}", "limit": "{{ size }}"} and items["rows"] == "items"
+    assert items["fields"].items() >= {"number": "sku", "title": "name", "cost": "price", "stock": "stock"}.items()
+    assert items["paging"] == {"by": "cursor", "size": 250, "next": "next_cursor"}
+    assert made["operations"]["item"]["call"]["path"] == "/items/{{ number }}"
+    assert made["operations"]["buy"]["call"]["json"] == '{"reference": reference, "lines": lines, "address": address}'
+    assert made["operations"]["recall"]["call"]["path"] == "/orders/{{ reference }}/cancel" and made["cannot_find"] == ["buy"]
+    assert load(json.dumps(made)).name == "Some"
+    world.calm()
+    whole = draft(world.client.get("/openapi.json").json(), Owner.store, "World")
+    assert "listings" in whole["operations"]
+    for none in ({}, [], {"paths": 7}, "x"):
+        with pytest.raises(BadDocument):
+            draft(none, Owner.store, "x")

@@ -174,7 +174,7 @@ def test_a_certificate_is_of_what_was_tried_and_of_nothing_else(small: Small) ->
     certificate = description_trials.looked_through(trial, DOORS, description_trials.Allowed())
     small.write(lambda context: description_trials.keep_certificate(context, number, certificate))
     kept = small.write(lambda context: context.get(Description, number, "description"))
-    assert [one["outcome"] for one in kept.certificate["checks"]] == ["fails"] and "0 hold, 1 do not" in description_trials.summary(
+    assert [one["outcome"] for one in kept.certificate["checks"]] == ["fails"] and "0 of 1 hold, 1 do not" in description_trials.summary(
         kept.certificate["checks"]
     )
     assert "DOES NOT HOLD" in description_trials.certificate_text(kept)

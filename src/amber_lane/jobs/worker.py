@@ -31,6 +31,7 @@ from ..services.catalogue.search import Finder
 from ..services.mapping import auto_matching, lane_terms
 from ..services.monitoring import polling_plan
 from ..services.orders import routing
+from ..services.partners import registry
 from ..services.partners.registry import ConnectorRegistry
 from ..services.purchasing import purchase_orders
 from ..services.sourcing import saved_searches
@@ -53,6 +54,7 @@ class Worker:
         self.db, self.clock, self.connectors, self.folder, self.world = db, clock, connectors, folder, world
         self.finder = Finder()
         apart.keep_marks(folder / "opening")
+        connectors.keep_keys(self._keep_key)
         self.reader, self.delivery = Reader(db, clock, connectors), Delivery(db, clock, connectors)
         self.jobs, self.looks = (LongJobs(db, clock, connectors, self.finder, looks) for looks in (False, True))
         self.scheduler = BackgroundScheduler(timezone="UTC")
@@ -63,6 +65,11 @@ class Worker:
         self._laned: Any = None
         self._planned: Any = None
         self.strict = False
+
+    def _keep_key(self, owner: str, number: int, key: str) -> None:
+        """A partner renewed its key in the middle of a call; the next one may need the new one."""
+        with self.db.writing() as s:
+            registry.keep_key(Context(s, self.clock, "Delivery"), self.connectors.credentials, owner, number, key)
 
     def start(self) -> None:
         """Wait for the lock in the background, then work."""

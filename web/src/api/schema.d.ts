@@ -7245,11 +7245,17 @@ export interface components {
         };
         /**
          * BeginAsk
-         * @description Of owner, shipped and text one: an empty description, one that comes with the application, or one that somebody shared.
+         * @description Of shipped, text and openapi one at most: one that comes with the application, one that somebody shared, or the partner's OpenAPI 3
+         *     document, of which a first one is proposed. None of them = an empty one. owner: needed for an empty one and for a document.
          */
         BeginAsk: {
             /** Name */
             name: string;
+            /**
+             * Openapi
+             * @default
+             */
+            openapi: string;
             /** Owner */
             owner?: ("store" | "supplier" | "carrier" | "rates") | null;
             /**
@@ -12029,6 +12035,8 @@ export interface components {
             country: string;
             /** Currency */
             currency: string;
+            /** Described */
+            described: string;
             /** Ended At */
             ended_at: string | null;
             /** Events */

@@ -26,7 +26,7 @@ from ...services.inbound import mailbox
 from ...services.monitoring import polling_plan
 from ...services.outbox import webhooks
 from ...services.outbox.store_switches import PARTS
-from ...services.partners import connections, descriptions, partner_terms, rosters
+from ...services.partners import connections, description_trials, descriptions, partner_terms, rosters
 from ...services.pricing.drafts import SUPPLIER_TERMS
 from ..deps import AppState, ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..guard import GuardedRouter, needs
@@ -92,6 +92,8 @@ class PartnerOut(BaseModel):
     ended_at: datetime | None
     # An address of one's own: what it is told of; None for others.
     events: list[str] | None
+    # A partner by a description: which, and what is certified of it; '' for others.
+    described: str
 
 
 @router.get("/setup/kinds")
@@ -125,6 +127,7 @@ def partners(context: ReadContext) -> list[PartnerOut]:
 
 def _partners(context: Context) -> list[PartnerOut]:
     links, tokens, out = rosters.links(context), rosters.with_token(context), []
+    described = {(use.owner, use.id): words for words, use in description_trials.in_words(context)}
     for owner in OWNERS:
         for row in rosters.of_kind(context, owner):
             link = links.get((owner, row.id))
@@ -164,6 +167,7 @@ def _partners(context: Context) -> list[PartnerOut]:
                     paused_at=row.paused_at,
                     ended_at=row.ended_at,
                     events=row.events if owner == "webhook" else None,
+                    described=described.get((owner, row.id), ""),
                     terms={name: getattr(row, name) for name in SUPPLIER_TERMS} if owner == "supplier" else None,
                 )
             )

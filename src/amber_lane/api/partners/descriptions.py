@@ -211,12 +211,14 @@ def all_descriptions(context: ReadContext) -> Listed:
 
 
 class BeginAsk(Ask):
-    """Of owner, shipped and text one: an empty description, one that comes with the application, or one that somebody shared."""
+    """Of shipped, text and openapi one at most: one that comes with the application, one that somebody shared, or the partner's OpenAPI 3
+    document, of which a first one is proposed. None of them = an empty one. owner: needed for an empty one and for a document."""
 
     name: str = Field(max_length=80)
     owner: OwnerName | None = None
     shipped: str = Field("", max_length=80)
     text: str = Field("", max_length=400_000)
+    openapi: str = Field("", max_length=4_000_000)
 
 
 class BegunDescription(Done):
@@ -227,6 +229,8 @@ class BegunDescription(Done):
 def begin_description(context: WriteContext, ask: BeginAsk) -> BegunDescription:
     if ask.shipped:
         row = descriptions.copy_shipped(context, ask.shipped, ask.name)
+    elif ask.openapi:
+        row = descriptions.from_openapi(context, ask.owner or "", ask.name, ask.openapi)
     else:
         row = descriptions.start(context, ask.owner or "", ask.name, ask.text)
     return BegunDescription(message=f"{row.name} was begun", id=row.id)

@@ -12,7 +12,7 @@ from functools import partial
 from itertools import islice
 from secrets import token_hex
 
-from ...core.currency import MINOR_DIGITS
+from ...core.currency import MINOR_DIGITS, show
 from ..errors import Denied, Malformed, NotThere, OutsideError, Refused
 from ..protocols import Address, ListingChange, Purchase, PurchaseItem
 from .caller import DescribedCaller, first_place
@@ -85,13 +85,13 @@ def certify(partner: Described, stranger: Described, allowed: Allowed) -> list[C
     sheet.try_("stranger", "A wrong key is refused", lambda: _denied(stranger))
     for name in ("listings", "offers", "items"):
         if partner.call.has(name):
-            about = f"{_upper(partner, name)} come to an end, each once, all readable"
+            about = f"The list comes to an end, each row once, all readable: {_about(partner, name)}"
             sheet.try_(f"{name}.whole", about, partial(_list, partner.call, name))
     if partner.call.has("orders"):
         sheet.try_("orders.whole", "Orders are read, and the same again from the same place", partial(_orders, partner.call))
     for name in ("listings", "offers", "orders", "table", "account"):
         if partner.call.has(name):
-            about = f"Half an answer, or one of another shape, is noticed ({name})"
+            about = f"Half an answer, or one of another shape, is noticed: {_about(partner, name)}"
             sheet.try_(f"{name}.torn", about, partial(_torn, partner.call, name))
     _each(sheet, partner, allowed)
     _afterwards(sheet, partner)
@@ -109,9 +109,8 @@ def _each(sheet: _Sheet, partner: Described, allowed: Allowed) -> None:
         sheet.try_("table.same", "The table is read, and twice the same", lambda: _table(partner))
 
 
-def _upper(partner: Described, name: str) -> str:
-    text = OPERATIONS[partner.description.owner][name].about
-    return text[0].upper() + text[1:]
+def _about(partner: Described, name: str) -> str:
+    return OPERATIONS[partner.description.owner][name].about
 
 
 def _account(partner: Described) -> str:
@@ -223,7 +222,7 @@ def _item(partner: DescribedSupplier, number: str) -> str:
     one = partner.item(number)
     if one is None:
         raise _No(f"{number} is in the list, and not there when it is asked for")
-    return f"{one.number}: {one.title}, cost {one.cost} (smallest unit) {one.currency}, stock {one.stock}"
+    return f"{one.number}: {one.title}, cost {show(one.cost, one.currency)}, stock {one.stock}"
 
 
 def _no_item(partner: DescribedSupplier) -> str:
@@ -237,7 +236,8 @@ def _origins(partner: DescribedSupplier) -> str:
     found = partner.origins()
     if not found or not any(one.services for one in found):
         raise _No("there is no warehouse with a way of sending")
-    return f"{len(found)} warehouses, {sum(len(one.services) for one in found)} ways of sending"
+    ways = sum(len(one.services) for one in found)
+    return f"{len(found)} warehouse{'' if len(found) == 1 else 's'}, {ways} way{'' if ways == 1 else 's'} of sending"
 
 
 def _no_purchase(partner: DescribedSupplier) -> str:

@@ -57,10 +57,10 @@ class _Loader(yaml.BaseLoader):
         return super().construct_mapping(node, deep)
 
 
-def parse(text: str) -> Any:  # noqa: ANN401 - whatever it holds
+def parse(text: str, most: int = SIZE_MOST) -> Any:  # noqa: ANN401 - whatever it holds
     """YAML or JSON as plain data. BadDescription where it is neither."""
-    if len(text) > SIZE_MOST:
-        raise BadDescription([Fault("", f"it is larger than {SIZE_MOST // 1000} KB")])
+    if len(text) > most:
+        raise BadDescription([Fault("", f"it is larger than {most // 1000} KB")])
     try:
         if text.lstrip().startswith("{"):
             return json.loads(text)

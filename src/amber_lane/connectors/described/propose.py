@@ -46,19 +46,20 @@ def form_of(text: str) -> Form:
     return Form.json if start in "{[" and start else Form.xml if start == "<" else Form.csv
 
 
-def _plain(name: str) -> str:
+def plain_name(name: str) -> str:
+    """A name without capitals and signs, as two of them are held together."""
     return re.sub(r"[^a-z0-9]", "", name.lower())
 
 
 def _score(spec: Spec, name: str, key: str) -> float:
     """How well a partner's name fits a field of ours."""
-    told = _plain(key.rpartition(".")[2].rpartition(":")[2].removeprefix("@"))
+    told = plain_name(key.rpartition(".")[2].rpartition(":")[2].removeprefix("@"))
     if not told:
         return 0.0
-    ours = [_plain(name), *map(_plain, spec.words)]
+    ours = [plain_name(name), *map(plain_name, spec.words)]
     if told in ours:
         return 10.0 - ours.index(told) * 0.1
-    parts = [_plain(one.rpartition(":")[2]) for one in re.split(r"[./]", key)]
+    parts = [plain_name(one.rpartition(":")[2]) for one in re.split(r"[./]", key)]
     if "".join(parts) in ours or (len(parts) > 1 and told in _ITSELF and parts[-2] in ours):
         return 9.0
     alike = (one for one in ours if len(one) > 2 and (one in told or told in one))
@@ -119,8 +120,8 @@ def _with_codes(spec: Spec, key: str, values: list[Any]) -> Any:  # noqa: ANN401
 
 
 def _nearest(word: str, codes: tuple[str, ...]) -> str:
-    plain = _plain(word)
-    return next((code for code in codes if code and (_plain(code)[:4] == plain[:4] or _plain(code) in plain)), codes[0])
+    plain = plain_name(word)
+    return next((code for code in codes if code and (plain_name(code)[:4] == plain[:4] or plain_name(code) in plain)), codes[0])
 
 
 def _inner(spec: Spec, name: str, rows: list[Node], form: Form, description: Description) -> dict[str, Any] | None:
@@ -267,7 +268,7 @@ def _paging(raw: Node, form: Form, description: Description) -> dict[str, str]:
     places = [key for key in _places([raw], form, description) if key.count("/") + key.count(".") <= 2]
     out: dict[str, str] = {}
     for key in places:
-        plain = _plain(re.split(r"[./:]", key)[-1].removeprefix("@"))
+        plain = plain_name(re.split(r"[./:]", key)[-1].removeprefix("@"))
         if plain in _CURSORS and "next" not in out:
             out |= {"by": "cursor", "next": start + key}
         elif plain in _MORE and "more" not in out:

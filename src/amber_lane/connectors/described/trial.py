@@ -11,6 +11,7 @@ from typing import Any
 import orjson
 from lxml import etree
 
+from ...core.currency import show
 from ..errors import OutsideError, Refused
 from .caller import DescribedCaller, first_place
 from .expressions import BadDocument, Node, document
@@ -18,6 +19,7 @@ from .fields import OPERATIONS
 from .records import RecordReader
 from .requests import Built, build
 from .schema import Description, Form
+from .specs import Type
 
 ROWS, SAMPLE = 100, 20_000
 HIDDEN = "(hidden)"
@@ -106,11 +108,15 @@ def try_read(call: DescribedCaller, name: str, given: Mapping[str, Any]) -> Trie
 
 def cells(reader: RecordReader, node: Node, fields: Mapping[str, Any], currency: str) -> dict[str, Cell]:
     """A row's fields, each by itself."""
-    raw = reader.raw(node, fields)
-    return {
-        name: Cell("" if raw.get(name) is None else _short(raw[name]), _said(value), fault)
-        for name, (value, fault) in reader.each(node, currency).items()
-    }
+    raw, each = reader.raw(node, fields), reader.each(node, currency)
+    told = each.get("currency", ("", ""))[0] or currency
+    out = {}
+    for name, (value, fault) in each.items():
+        spec = reader.specs.get(name)
+        amount = spec is not None and spec.type is Type.money and value is not None
+        said = show(value, reader.description.money.currency or told) if amount else _said(value)
+        out[name] = Cell("" if raw.get(name) is None else _short(raw[name]), said, fault)
+    return out
 
 
 def _short(value: object) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from contextlib import suppress
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -22,7 +22,7 @@ from ...data.descriptions import Description
 from ..base.context import Context
 from ..base.errors import Invalid
 from ..base.regional import place_of
-from .descriptions import checked
+from .descriptions import Use, all_of, checked, uses, versions_of
 from .registry import ConnectorRegistry
 
 # What a wrong key is tried as: as many parts as any has.
@@ -89,7 +89,7 @@ def looked_through(trial: Trial, connectors: ConnectorRegistry, allowed: Allowed
 def summary(checks: list[dict[str, Any]]) -> str:
     """A certificate in a sentence."""
     count = {one: sum(check["outcome"] == one.value for check in checks) for one in Outcome}
-    parts = [f"{count[Outcome.holds]} hold"]
+    parts = [f"{count[Outcome.holds]} of {len(checks)} hold"]
     parts += [f"{count[Outcome.fails]} do not"] if count[Outcome.fails] else []
     parts += [f"{count[Outcome.told]} to know of"] if count[Outcome.told] else []
     parts += [f"{count[Outcome.untried]} not tried"] if count[Outcome.untried] else []
@@ -145,3 +145,12 @@ def practice_address(context: Context) -> dict[str, Any] | None:
     if not country:
         return None
     return {"name": "Trial Buyer", "address_1": "1 Trial Street", "city": "Trial", "postcode": "00000", "country": country}
+
+
+def in_words(context: Context) -> Iterator[tuple[str, Use]]:
+    """Of every partner by a description: which one and version, and what is certified of it."""
+    for row in all_of(context):
+        versions = {one.id: one for one in versions_of(context, row.id)}
+        for use in uses(context, row.id):
+            kept = versions[use.version_id].certificate
+            yield f"{row.name}, version {use.version}: {summary(kept['checks']) if kept else 'not certified'}", use

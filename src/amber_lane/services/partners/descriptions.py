@@ -9,8 +9,10 @@ from typing import Any
 import yaml
 from sqlalchemy import func, select
 
+from ...connectors.described.expressions import BadDocument
 from ...connectors.described.load import BadDescription, Fault, checksum, load, parse, shipped
 from ...connectors.described.make import abilities_of
+from ...connectors.described.openapi import draft
 from ...connectors.described.schema import Description as Described
 from ...connectors.described.schema import Owner
 from ...connectors.kinds import DESCRIBED
@@ -25,6 +27,8 @@ from ..base.partner_identity import OWNERS, plain_address
 from .registry import link_of
 
 NAME_MOST = 80
+# An OpenAPI document says far more than is needed of it.
+OPENAPI_MOST = 4_000_000
 
 
 @dataclass(frozen=True)
@@ -129,6 +133,17 @@ def start(context: Context, owner: str, name: str, text: str = "") -> Descriptio
     context.session.flush()
     context.log("description.start", str(row.id), f"{name}: a description was begun")
     return row
+
+
+def from_openapi(context: Context, owner: str, name: str, text: str) -> Description:
+    """Begin with what an OpenAPI 3 document proposes. Invalid where it is none."""
+    try:
+        made = draft(parse(text, OPENAPI_MOST), Owner(owner), " ".join(name.split())[:NAME_MOST] or "x")
+    except (BadDescription, BadDocument) as error:
+        raise Invalid(f"the document cannot be read: {error}", {"text": str(error)}) from error
+    except ValueError as error:
+        raise Invalid("choose what kind of partner it is", {"owner": "is not one of the kinds"}) from error
+    return start(context, owner, name, text_of(made))
 
 
 def copy_shipped(context: Context, which: str, name: str) -> Description:

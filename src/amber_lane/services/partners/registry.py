@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import datetime
-from typing import Generic, TypeVar
+from functools import partial
+from typing import Any, Generic, TypeVar
 
 import httpx
 from sqlalchemy import select
@@ -30,6 +31,8 @@ class _Opened(Generic[L]):
 
     def __init__(self, owner: str, credentials: CredentialStore, make: Connect[L]) -> None:
         self.owner, self.credentials, self.make = owner, credentials, make
+        # Keeps a key that the partner renewed: owner, number, key.
+        self.keep: Callable[[str, int, str], None] | None = None
         self.known: dict[int, tuple[str, L]] = {}
 
     def of(self, context: Context, number: int) -> L:
@@ -39,6 +42,8 @@ class _Opened(Generic[L]):
         mark = f"{link.address}|{link.sealed_key}|{link.description_version_id}|{how if isinstance(row, Supplier) else None}"
         known = self.known.get(number)
         if known is None or known[0] != mark:
+            if how and "description" in how and self.keep is not None:
+                how["save"] = partial(self.keep, self.owner, number)
             known = (mark, self.make(getattr(row, "kind", "smtp"), link.address, self.credentials.open(link.sealed_key), how))
             self.known[number] = known
         return known[1]
@@ -97,9 +102,18 @@ class ConnectorRegistry:
         link = link_of(context, "supplier", supplier)
         return FolderSheet(link.address, self.credentials.open(link.sealed_key), self.deadline, self.transport).sheet
 
+    @property
+    def _all(self) -> tuple[_Opened[Any], ...]:
+        return (self._stores, self._suppliers, self._carriers, self._rates, self._mailboxes, self._inboxes, self._webhooks)
+
+    def keep_keys(self, keep: Callable[[str, int, str], None]) -> None:
+        """What keeps a key that a partner renewed by itself: owner, number, the key."""
+        for opened in self._all:
+            opened.keep = keep
+
     def forget(self) -> None:
         """Open every connector anew when it is next asked for."""
-        for opened in (self._stores, self._suppliers, self._carriers, self._rates, self._mailboxes, self._inboxes, self._webhooks):
+        for opened in self._all:
             opened.known.clear()
 
 
@@ -111,6 +125,11 @@ def _how_of(context: Context, row: object, link: Link) -> How | None:
     if isinstance(row, Supplier) and row.reading:
         return {"reading": row.reading, "currency": row.currency}
     return None
+
+
+def keep_key(context: Context, credentials: CredentialStore, owner: str, number: int, key: str) -> None:
+    """A partner renewed the key that it gave us; the one from before may count no longer."""
+    link_of(context, owner, number).sealed_key = credentials.seal(key)
 
 
 def link_of(context: Context, owner: str, owner_id: int) -> Link:

@@ -224,6 +224,7 @@ async function renew() {
               [
                 one.country,
                 one.account && `account ${one.account}`,
+                one.described && `described: ${one.described}`,
                 [one.currency, ...one.also].filter(Boolean).join(' and '),
                 one.sweep_minutes && one.switches.watching ? `every ${one.sweep_minutes} min` : '',
               ]

@@ -12,12 +12,13 @@ import { allDescriptions } from './queries'
 const emit = defineEmits<{ close: []; begun: [id: number] }>()
 const { data } = useQuery(allDescriptions())
 const OWNERS = { store: 'a store', supplier: 'a supplier', carrier: 'a carrier', rates: 'exchange rates' } as const
-const form = reactive({ name: '', from: 'empty', owner: 'supplier' as keyof typeof OWNERS, shipped: '', text: '' })
+const form = reactive({ name: '', from: 'empty', openapi: '', owner: 'supplier' as keyof typeof OWNERS, shipped: '', text: '' })
 const { error, wrong, busy, send } = useForm()
 async function begin() {
   const body = {
     name: form.name,
-    owner: form.from === 'empty' ? form.owner : null,
+    owner: form.from === 'empty' || form.from === 'openapi' ? form.owner : null,
+    openapi: form.from === 'openapi' ? form.openapi : '',
     shipped: form.from === 'shipped' ? form.shipped : '',
     text: form.from === 'file' ? form.text : '',
   }
@@ -28,7 +29,10 @@ async function begin() {
 }
 async function read(event: Event) {
   const file = (event.target as HTMLInputElement).files?.[0]
-  if (file) form.text = await file.text()
+  if (!file) return
+  const text = await file.text()
+  if (form.from === 'openapi') form.openapi = text
+  else form.text = text
 }
 </script>
 
@@ -55,16 +59,23 @@ async function read(event: Event) {
           changed</label
         >
         <label class="flex min-h-7 items-center gap-2"
+          ><input v-model="form.from" type="radio" class="accent-pine" value="openapi" />the partner’s OpenAPI 3 document; calls and fields
+          are proposed</label
+        >
+        <label class="flex min-h-7 items-center gap-2"
           ><input v-model="form.from" type="radio" class="accent-pine" value="file" />a file that somebody shared</label
         >
       </fieldset>
-      <label v-if="form.from === 'empty'"
+      <label v-if="form.from === 'empty' || form.from === 'openapi'"
         ><span class="label">It is</span
         ><select v-model="form.owner" class="field">
           <option v-for="(words, key) in OWNERS" :key="key" :value="key">{{ words }}</option>
         </select></label
       >
-      <label v-else-if="form.from === 'shipped'" class="col-span-2"
+      <label v-if="form.from === 'openapi'"
+        ><span class="label">Its document, JSON or YAML</span><input type="file" accept=".json,.yaml,.yml" class="field" @change="read"
+      /></label>
+      <label v-if="form.from === 'shipped'" class="col-span-2"
         ><span class="label">Which</span
         ><select v-model="form.shipped" class="field" required>
           <option v-for="one in data?.shipped ?? []" :key="one.key" :value="one.key">
@@ -72,7 +83,7 @@ async function read(event: Event) {
           </option>
         </select></label
       >
-      <template v-else>
+      <template v-if="form.from === 'file'">
         <label class="col-span-2"
           ><span class="label">Its file, YAML or JSON</span><input type="file" accept=".yaml,.yml,.json,.txt" class="field" @change="read"
         /></label>

@@ -142,7 +142,7 @@ const STATES = { kept: 'kept', typing: 'not kept yet', keeping: 'being kept…',
             {{ words }}
           </button>
         </nav>
-        <div class="min-w-0 flex-1 overflow-auto p-4">
+        <div :key="step" class="min-w-0 flex-1 overflow-auto p-4">
           <PartnerStep v-if="step === 'partner'" />
           <CertificateStep v-else-if="step === 'certificate'" />
           <UseStep v-else-if="step === 'use'" @file="step = 'file'" />

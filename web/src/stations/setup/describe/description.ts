@@ -118,7 +118,7 @@ export function pairsOf(text: string): Record<string, string> {
   const out: Record<string, string> = {}
   for (const part of text.split(/[,\n]/)) {
     const at = part.indexOf('=')
-    if (at > 0) out[part.slice(0, at).trim()] = part.slice(at + 1).trim()
+    if (at > 0 && part.slice(0, at).trim()) out[part.slice(0, at).trim()] = part.slice(at + 1).trim()
   }
   return out
 }
