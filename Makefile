@@ -69,6 +69,7 @@ test-real: setup
 # The pages' types are made from the interface; the check fails when they were not made anew.
 types: $(STAMPS)/install $(STAMPS)/npm
 	.venv/bin/amber-lane openapi > web/src/api/openapi.json
+	.venv/bin/amber-lane description-schema > docs/description.schema.json
 	cd web && npm run -s types > /dev/null
 
 # Which lines the tests walk through, by room, with the floors that stand in pyproject.toml.
@@ -83,6 +84,7 @@ check: setup
 	.venv/bin/mypy
 	@.venv/bin/vulture | grep -E "^src/.*unused (function|method|class|property|import)" && { echo "dead code"; exit 1; } || true
 	.venv/bin/lint-imports > /tmp/amber-lane-imports.log || { cat /tmp/amber-lane-imports.log; exit 1; }
+	.venv/bin/amber-lane description-schema | cmp - docs/description.schema.json || { echo "descriptions changed: run make types"; exit 1; }
 	.venv/bin/amber-lane openapi | cmp - web/src/api/openapi.json || { echo "the interface changed: run make types"; exit 1; }
 	$(MAKE) -s states && git diff --quiet docs/states.md || { echo "the state machines changed: commit docs/states.md"; exit 1; }
 	cd web && npx --no-install prettier --check --log-level warn "src/**/*.{vue,ts}" "!src/api/schema.d.ts" && npx --no-install vue-tsc --noEmit && npx --no-install eslint src && npx --no-install vitest run --silent

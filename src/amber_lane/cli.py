@@ -459,5 +459,15 @@ def openapi() -> None:
         app_state.db.close()
 
 
+@app.command("description-schema")
+def description_schema() -> None:
+    """Print the JSON Schema of descriptions of partners' interfaces."""
+    import json
+
+    from .connectors.described.schema import Description
+
+    typer.echo(json.dumps(Description.model_json_schema(by_alias=True), indent=1, sort_keys=True))
+
+
 if __name__ == "__main__":
     app()

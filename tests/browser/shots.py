@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Page, sync_playwright
 
 from . import first_day
 from .conftest import ARGS
@@ -17,7 +17,6 @@ VIEWS = {
     "lanes": "/lanes",
     "print": "/shelf/print/1?colour=navy",
     "price": "/price",
-    "replay": "/price?view=replay",
     "watch": "/watch?state=reprice",
     "orders": "/orders?state=held",
     "transit": "/transit?show=trouble",
@@ -29,6 +28,30 @@ VIEWS = {
     "partners": "/setup/partners",
     "people": "/setup/people",
 }
+
+
+# The description of a newcomer of the practice world, made as a person would by the interface.
+_MAKE = """async (text) => {
+  const ask = async (path, body) => (await fetch('/api/v1/setup/descriptions' + path, {method: 'POST', body: JSON.stringify(body),
+    headers: {'X-Amber-Lane': '1', 'Content-Type': 'application/json'}})).json()
+  const known = (await (await fetch('/api/v1/setup/descriptions')).json()).own.find((one) => one.name === 'Fernmoor Trade')
+  const id = known?.id ?? (await ask('', {name: 'Fernmoor Trade', text})).id
+  await ask(`/${id}/trial`, {address: 'http://127.0.0.1:8701/fern', key: 'practice-fernmoor'})
+  return id
+}"""
+
+
+def described(page: Page) -> None:
+    """A partner described beside its live answers."""
+    text = (Path(__file__).parents[1] / "connectors" / "descriptions" / "fern.yaml").read_text()
+    number = page.evaluate(_MAKE, text)
+    page.goto(f"http://127.0.0.1:8700/setup/descriptions?one={number}")
+    page.get_by_role("navigation", name="Steps of the description").get_by_role("button", name="Price and stock").click()
+    page.get_by_role("button", name="Ask it now").click()
+    page.get_by_text("all of them can be read").wait_for()
+    page.get_by_label("Where is: units in stock").scroll_into_view_if_needed()
+    page.wait_for_timeout(600)
+    page.screenshot(path=TARGET / "described.png")
 
 
 def main() -> None:
@@ -52,14 +75,12 @@ def main() -> None:
             if name == "returns":
                 page.get_by_role("button", name="Coming back").click()
                 page.get_by_role("heading", name="Story").scroll_into_view_if_needed()
-            if name == "replay":
-                page.get_by_role("button", name="Nothing followed").click()
-                page.get_by_role("heading", name="The other set earns").wait_for()
             if name == "source":
                 page.get_by_role("heading", name="What becomes of a sale").wait_for()
             page.wait_for_timeout(1200)
             page.wait_for_function("[...document.images].every((one) => one.complete)")
             page.screenshot(path=TARGET / f"{name}.png")
+        described(page)
         first_day.take(browser, TARGET)
         browser.close()
 
