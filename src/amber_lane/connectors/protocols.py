@@ -46,8 +46,8 @@ class Account:
     allowance_listings: int | None = None
     carriers: tuple[str, ...] = ()
     number: str = ""
-    # Of a mailbox: what lies there already, the oldest first.
-    there: tuple[str, ...] = ()
+    there: tuple[str, ...] = ()  # of a mailbox: what lies there already, the oldest first
+    key: str = ""  # what our key is now, where the partner renewed it while it was asked
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ from ...services.base.errors import Invalid
 from ...services.base.partner_identity import OWNERS
 from ...services.fulfilment import carrier_names
 from ...services.listings import allowance
-from ...services.partners import connections, life_cycle, registry
+from ...services.partners import connections, descriptions, life_cycle, registry
 from ..deps import ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, Money, minor
@@ -95,13 +95,14 @@ def renew(app: TheApp, request: Request, person: SignedIn, owner: str, number: B
             link = registry.link_of(context, owner, number)
             key = ask.key.strip() or app.connectors.credentials.open(link.sealed_key)
             given = connections.Join(owner, kind, row.name, ask.address.strip() or link.address, key)
+            described = descriptions.text_by(context, link)
     if uncalled:
         with app.db.writing() as s:
             if not (message := life_cycle.connect_again(context_of(request, s), owner, number)):
                 raise Invalid(f"{row.name} is never called, so there is nothing to check")
         return Done(message=message)
     try:
-        account = connections.ask_account(app.connectors, given)
+        account = connections.ask_account(app.connectors, given, described)
     except Invalid as error:
         if not ask.key and not ask.address:
             with app.db.writing() as s:

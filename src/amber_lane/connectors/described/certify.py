@@ -212,8 +212,10 @@ def _supplier(sheet: _Sheet, partner: DescribedSupplier, allowed: Allowed) -> No
     about = "A purchase is sent, found by our reference, and let go"
     if not call.has("buy"):
         sheet.left("buy.once", about, "the description does not say how to buy")
-    elif not allowed.practice or not number or allowed.to is None:
+    elif not allowed.practice:
         sheet.left("buy.once", about, "only at a practice side, since it buys")
+    elif not number or allowed.to is None:
+        sheet.left("buy.once", about, "name an item, and say in which country your business is")
     else:
         sheet.try_("buy.once", about, lambda: _buy(partner, number, allowed.to))
 

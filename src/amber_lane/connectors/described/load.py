@@ -197,6 +197,8 @@ def _operation(description: Description, name: str, spec: OperationSpec, operati
     if paging:
         for one in ("pages", "total", "next", "more"):
             yield from _expression(description, operation.read, getattr(paging, one), f"{place}.paging.{one}")
+        if "cursor" in spec.whole and paging.by not in ("cursor", "since"):
+            yield Fault(f"{place}.paging.by", "this is read on from where the last reading ended: by a cursor, or since")
         if paging.by in ("cursor", "since") and not paging.next and "cursor" not in operation.whole:
             yield Fault(f"{place}.paging.next", "say where the next cursor is")
         if paging.by == "offset" and not paging.size:

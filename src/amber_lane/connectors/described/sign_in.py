@@ -11,6 +11,7 @@ import threading
 import time
 from collections.abc import Callable, Generator, Mapping
 from datetime import UTC, datetime
+from typing import Any
 from urllib.parse import parse_qsl, urlencode
 
 import httpx
@@ -47,6 +48,7 @@ class SignedIn(httpx.Auth):
 
     def __init__(self, description: Description, key: str, base: str, save: Save | None = None) -> None:
         self.how: SignIn = description.sign_in
+        self.names = description.key
         self.parts, self.base, self.save = parts_of(description, key), base, save
         self.token, self.until = "", 0.0
         self.lock = threading.Lock()
@@ -61,14 +63,17 @@ class SignedIn(httpx.Auth):
         elif kind == "bearer":
             request.headers["Authorization"] = f"Bearer {self._filled(self.how.value)}"
         elif kind == "basic":
-            names = list(self.parts.values())
-            name, secret = names[1], ":".join(names[2:])
-            request.headers["Authorization"] = "Basic " + base64.b64encode(f"{name}:{secret}".encode()).decode()
+            said = f"{self._part(0)}:{self._part(1)}"
+            request.headers["Authorization"] = "Basic " + base64.b64encode(said.encode()).decode()
         elif kind == "query":
             request.url = request.url.copy_merge_params({self.how.name: self._filled(self.how.value)})
         elif kind == "signature":
             self._sign(request)
         yield request
+
+    def _part(self, place: int) -> str:
+        """A part of the key; '' where the description names fewer."""
+        return self.parts[self.names[place]] if place < len(self.names) else ""
 
     def _filled(self, text: str, **more: str) -> str:
         return fill(text, {**self.parts, **more})
@@ -85,7 +90,7 @@ class SignedIn(httpx.Auth):
         said = {"method": request.method, "path": path, "query": query, "target": target, "time": moment}
         said["body"] = request.content.decode("utf-8", "replace")
         said["body_hash"] = hashlib.sha256(request.content).hexdigest()
-        secret = list(self.parts.values())[-1]
+        secret = self._part(len(self.names) - 1)
         signature = digest(how.hash, secret, fill(how.text, said | {k: v for k, v in self.parts.items() if v != secret}), how.encoding)
         for name, text in how.headers.items():
             request.headers[name] = self._filled(text, time=moment)
@@ -94,7 +99,7 @@ class SignedIn(httpx.Auth):
     def _with_token(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
         used = self._held()
         if not used:
-            yield from self._fetch()
+            yield from self._fetch(request.extensions)
             used = self.token
         self._put_on(request, used)
         response = yield request
@@ -104,7 +109,7 @@ class SignedIn(httpx.Auth):
                 if self.token == used:
                     self.token = ""
             if not self._held():
-                yield from self._fetch()
+                yield from self._fetch(request.extensions)
             self._put_on(request, self.token)
             yield request
 
@@ -118,8 +123,8 @@ class SignedIn(httpx.Auth):
         else:
             request.headers["Authorization"] = f"Bearer {token}"
 
-    def _fetch(self) -> Generator[httpx.Request, httpx.Response, None]:
-        asked = self._token_request()
+    def _fetch(self, timeout: dict[str, Any]) -> Generator[httpx.Request, httpx.Response, None]:
+        asked = self._token_request(timeout)
         response = yield asked
         response.read()
         if response.status_code in (400, 401, 403):
@@ -135,21 +140,20 @@ class SignedIn(httpx.Auth):
         with self.lock:
             self.token, self.until = token, time.monotonic() + max(seconds - _EARLY, seconds / 2)
 
-    def _token_request(self) -> httpx.Request:
+    def _token_request(self, timeout: dict[str, Any]) -> httpx.Request:
         how = self.how
         if how.kind == "token":
             built: Built = build(how.call, self.parts) if how.call else build_none()
-            return httpx.Request(built.method, self.base + built.target, headers=built.headers, content=built.content)
-        names = list(self.parts.values())
-        client, secret = names[1], names[2]
+            return httpx.Request(built.method, self.base + built.target, headers=built.headers, content=built.content, extensions=timeout)
+        client, secret = self._part(0), self._part(1)
         if how.kind == "oauth_client":
             body = BackendApplicationClient(client).prepare_request_body(scope=how.scope or None)
         else:
-            body = WebApplicationClient(client).prepare_refresh_body(refresh_token=names[3], scope=how.scope or None)
+            body = WebApplicationClient(client).prepare_refresh_body(refresh_token=self._part(2), scope=how.scope or None)
         sign = base64.b64encode(f"{client}:{secret}".encode()).decode()
         head = {"Authorization": f"Basic {sign}", "Content-Type": "application/x-www-form-urlencoded", "Accept": "application/json"}
         address = how.token_address if "://" in how.token_address else self.base + how.token_address
-        return httpx.Request("POST", address, headers=head, content=urlencode(parse_qsl(body)))
+        return httpx.Request("POST", address, headers=head, content=urlencode(parse_qsl(body)), extensions=timeout)
 
     def _read(self, response: httpx.Response) -> tuple[str, float]:
         if self.how.kind == "token":
@@ -159,15 +163,14 @@ class SignedIn(httpx.Auth):
             if not 1 <= len(token) <= 4_000:
                 raise BadDocument("there is no token")
             return token, float(seconds or _USUAL)
-        client = list(self.parts.values())[1]
+        client = self._part(0)
         reader = BackendApplicationClient(client) if self.how.kind == "oauth_client" else WebApplicationClient(client)
         found: Mapping[str, object] = reader.parse_request_body_response(response.text)
         fresh = str(found.get("refresh_token") or "")
-        if self.how.kind == "oauth_code" and fresh and fresh != list(self.parts.values())[3] and self.save:
+        if self.how.kind == "oauth_code" and fresh and fresh != self._part(2) and self.save:
             # The old one may count no longer.
-            names = list(self.parts)
-            self.parts[names[3]] = fresh
-            self.save(":".join(list(self.parts.values())[1:]))
+            self.parts[self.names[2]] = fresh
+            self.save(":".join(self._part(n) for n in range(3)))
         return str(found["access_token"]), float(str(found.get("expires_in") or _USUAL))
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import secrets
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import select, update
@@ -70,13 +70,15 @@ def ask_account(connectors: ConnectorRegistry, join: Join, described: str = "") 
         raise Invalid("choose a kind from the list", {"kind": "is not one of the kinds"})
     try:
         address, key = plain_address(join.address), join.key.strip()
-        how = {"description": described} if described else None
+        renewed: list[str] = []
+        how = {"description": described, "save": renewed.append} if described else None
         account = connect(join.owner, join.kind, address, key, connectors.deadline, connectors.transport, how).account()
         if join.owner == "mailbox" and join.sender:
             name = join.name.strip() or "Amber Lane"
             text = "This mail was sent to try the mail server. That you can read it means that it works.\n"
             mailbox = connect("mailbox", join.kind, address, key, connectors.deadline, connectors.transport)
             mailbox.send(Mail(f"try-{secrets.token_hex(6)}", f"{name} <{join.sender}>", join.sender, "Amber Lane can send mail", text))
+        account = replace(account, key=renewed[-1]) if renewed else account
     except Denied as error:
         raise Invalid(f"{error.message}. Copy the key again from the partner's own pages", {"key": error.message}) from error
     except OutsideError as error:
@@ -142,7 +144,7 @@ def join_partner(context: Context, connectors: ConnectorRegistry, join: Join, ac
         owner_id=row.id,
         address=address,
         account=account.number,
-        sealed_key=connectors.credentials.seal(join.key.strip()),
+        sealed_key=connectors.credentials.seal(account.key or join.key.strip()),
         state=LINK.target("work"),
         message="",
         may=list(account.may),
@@ -225,8 +227,8 @@ def renew_key(context: Context, connectors: ConnectorRegistry, owner: str, owner
         raise Conflict(f"this key opens another account ({account.number}, not {link.account}); connect that one as a partner of its own")
     refuse_twin(context, owner, getattr(row, "kind", "smtp"), link.address, account.number, besides=owner_id)
     link.account = account.number or link.account
-    if key.strip():
-        link.sealed_key = connectors.credentials.seal(key.strip())
+    if account.key or key.strip():
+        link.sealed_key = connectors.credentials.seal(account.key or key.strip())
     link.state, link.message, link.good_at = LINK.step(link.state, "work"), "", context.now
     link.circuit_open_until, link.failures = None, 0
     link.version += 1

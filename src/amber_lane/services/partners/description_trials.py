@@ -8,6 +8,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from pydantic import ValidationError
+from sqlalchemy import select
 
 from ...connectors.described.certify import Allowed, Outcome, certify
 from ...connectors.described.expressions import BadDocument
@@ -19,6 +20,7 @@ from ...connectors.described.schema import Description as Meant
 from ...connectors.described.trial import ShownCall, Tried, show_call, try_read
 from ...connectors.errors import OutsideError, Refused
 from ...data.descriptions import Description
+from ...data.setup import Store
 from ..base.context import Context
 from ..base.errors import Invalid
 from ..base.regional import place_of
@@ -63,7 +65,11 @@ def opened(trial: Trial, connectors: ConnectorRegistry, key: str | None = None) 
 
 
 def ask(trial: Trial, connectors: ConnectorRegistry, name: str, given: Mapping[str, Any]) -> Tried:
-    """One question, with what is read of its answer."""
+    """One question, with what is read of its answer. Invalid where it is none, or would change something there."""
+    if name not in trial.description.operations:
+        raise Invalid("the description has no such operation yet", {"operation": "is not described"})
+    if OPERATIONS[trial.description.owner][name].writes:
+        raise Invalid("this changes something there; it is tried with the certificate, on one chosen thing", {"operation": "writes"})
     partner = opened(trial, connectors)
     if not partner.call.currency and name != "account" and "account" in trial.description.operations:
         # Amounts are read in the partner's money, which its account may tell.
@@ -140,8 +146,8 @@ def certificate_text(row: Description) -> str:
 
 
 def practice_address(context: Context) -> dict[str, Any] | None:
-    """Whom a trial purchase goes to: somebody made up, in the house's own country."""
-    country = place_of(context.session).country
+    """Whom a trial purchase goes to: somebody made up, in the house's own country, or in its first store's."""
+    country = place_of(context.session).country or context.session.scalar(select(Store.country).order_by(Store.id).limit(1))
     if not country:
         return None
     return {"name": "Trial Buyer", "address_1": "1 Trial Street", "city": "Trial", "postcode": "00000", "country": country}

@@ -260,6 +260,12 @@ def speak_by(link: Link, version: DescriptionVersion) -> None:
     link.can = sorted(one.value for one in abilities_of(load(version.text)))
 
 
+def text_by(context: Context, link: Link) -> str:
+    """What a link's partner is spoken to by; '' where it has no description."""
+    number = link.description_version_id
+    return "" if number is None else context.get(DescriptionVersion, number, "version of a description").text
+
+
 def switch(context: Context, number: int, owner: str, partner: int) -> str:
     """Speak to a partner by the description as it stands now. Can be undone."""
     description = context.get(Description, number, "description")

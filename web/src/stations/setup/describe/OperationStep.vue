@@ -19,7 +19,7 @@ function put(part: Partial<Operation>) {
   data.value.operations[props.shape.name] = { ...operation.value, ...part }
   change()
 }
-const begin = () => put({ call: props.shape.writes ? { method: 'POST' } : {}, ...(props.shape.paged ? {} : {}) })
+const begin = () => put(props.shape.writes ? { call: { method: 'POST' } } : { read: 'json' })
 function drop() {
   delete data.value.operations[props.shape.name]
   change()

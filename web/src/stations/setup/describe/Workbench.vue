@@ -80,6 +80,7 @@ const STATES = { kept: 'kept', typing: 'not kept yet', keeping: 'being kept…',
       <Btn small aria-label="Back to all described partners" @click="emit('leave')">All</Btn>
       <h1 class="min-w-0 truncate">{{ whole?.name ?? '…' }}</h1>
       <span class="text-soft" role="status">{{ STATES[state] }}</span>
+      <Btn v-if="state === 'failed'" small @click="draft.reload()">Show what is kept</Btn>
       <span class="ml-auto flex gap-2">
         <a
           class="inline-flex h-7 items-center text-xs font-semibold text-slate underline"

@@ -23,19 +23,17 @@ function makeDraft(number: number) {
   const data = ref<Described>({ operations: {}, ...USUAL })
   const state = ref<'kept' | 'typing' | 'keeping' | 'failed'>('kept')
   const version = ref(0)
-  watch(
-    whole,
-    (now) => {
-      if (!now) return
-      version.value = now.version
-      if (state.value === 'kept') data.value = (JSON.parse(JSON.stringify(now.data)) as Described | null) ?? { operations: {} }
-      data.value.operations ??= {}
-      // What is not said yet stands as it counts then, so that a form shows it.
-      for (const [part, usual] of Object.entries(USUAL) as ['money', Described['money']][])
-        data.value[part] = { ...usual, ...data.value[part] }
-    },
-    { immediate: true },
-  )
+  function show(now: Schema<'WholeOut'> | undefined) {
+    // What is typed and not kept yet belongs to the version that it was begun on: another's change is never written over.
+    if (!now || state.value !== 'kept') return
+    version.value = now.version
+    data.value = (JSON.parse(JSON.stringify(now.data)) as Described | null) ?? { operations: {} }
+    data.value.operations ??= {}
+    // What is not said yet stands as it counts then, so that a form shows it.
+    for (const [part, usual] of Object.entries(USUAL) as ['money', Described['money']][])
+      data.value[part] = { ...usual, ...data.value[part] }
+  }
+  watch(whole, show, { immediate: true })
   let running: Promise<void> = Promise.resolve()
   async function keep(text?: string): Promise<boolean> {
     state.value = 'keeping'
@@ -68,13 +66,19 @@ function makeDraft(number: number) {
     state.value = 'typing'
     void soon()
   }
+  /** Leave what could not be kept, and go on with what is there. */
+  async function reload() {
+    const now = await asked.refetch()
+    state.value = 'kept'
+    show(now.data)
+  }
   const owner = computed(() => owners.value?.find((one) => one.owner === whole.value?.owner))
   const specs = computed(() => owner.value?.operations ?? [])
   const faultsOf = (place: string) => (whole.value?.found ?? []).filter((one) => one.place === place || one.place.startsWith(`${place}.`))
   function operation(name: string): Operation {
     return (data.value.operations[name] ??= {})
   }
-  return { number, asked, whole, data, state, keep, kept, change, owner, specs, faultsOf, operation }
+  return { number, asked, whole, data, state, keep, kept, reload, change, owner, specs, faultsOf, operation }
 }
 export type Draft = ReturnType<typeof makeDraft>
 export type OperationShape = Schema<'OperationOut'>
