@@ -6,6 +6,7 @@ import random
 from collections import Counter
 from pathlib import Path
 
+import httpx
 import pytest
 from sqlalchemy import select
 
@@ -13,12 +14,13 @@ from amber_lane.connectors.abilities import Ability
 from amber_lane.connectors.protocols import Account
 from amber_lane.data.descriptions import Description
 from amber_lane.data.lanes import Lane
-from amber_lane.data.orders import OrderLine, PurchaseOrder
+from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Link, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.services.activity import undo
+from amber_lane.services.alerts import sending_alerts, today
 from amber_lane.services.base.abilities import able
 from amber_lane.services.base.credentials import CredentialStore
 from amber_lane.services.base.errors import Conflict, Invalid
@@ -27,6 +29,7 @@ from amber_lane.services.partners import connections, description_trials, descri
 from amber_lane.services.partners.connections import Join
 from amber_lane.services.partners.registry import ConnectorRegistry
 from amber_lane.services.pricing.drafts import PolicyChange
+from amber_lane.services.purchasing import purchase_orders
 
 from ..business import Business
 from ..killing import check, survive, victim, work
@@ -37,17 +40,18 @@ KEYS = {"fern": "practice-fernmoor", "marram": "practice-marram", "cinder": "dus
 DOORS = ConnectorRegistry(CredentialStore("a secret for tests"), 0.5)
 
 
-def connect(business: Business, name: str) -> int:
+def connect(business: Business, name: str, text: str = "") -> int:
     """A newcomer of the practice world, connected by its description. Returns the supplier's number."""
+    text = text or TEXTS[name]
     registry = business.app_state.connectors
     with business.app_state.db.writing() as s:
-        number = descriptions.start(business.context(s), "", name, TEXTS[name]).id
+        number = descriptions.start(business.context(s), "", name, text).id
     join = Join("supplier", "described", "", f"{business.world.address}/{name}", KEYS[name], description=number)
-    account = connections.ask_account(registry, join, TEXTS[name])
+    account = connections.ask_account(registry, join, text)
     with business.app_state.db.writing() as s:
         context = business.context(s)
         row = connections.join_partner(context, registry, join, account)
-        if not descriptions.tells_terms(TEXTS[name]):
+        if not descriptions.tells_terms(text):
             partner_terms.write_one_origin(context, row, 195, 70, 2)
         made: int = row.id
     business.app_state.reader.catalogue(made)
@@ -107,6 +111,67 @@ def test_each_order_is_bought_once_through_descriptions_alone_with_every_fault_o
     for number in suppliers:
         counts = business.app_state.reader.sweep(number)
         assert business.one(select(Link).where(Link.owner == "supplier", Link.owner_id == number)).state == "good", counts
+
+
+def only_through(business: Business, supplier: int) -> str:
+    """A SKU that is bought from a supplier and from nobody else."""
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        rows = s.execute(
+            select(Sku, Item)
+            .join(Item, Item.gtin == Sku.gtin)
+            .join(Listing, Listing.sku_id == Sku.id)
+            .where(Item.supplier_id == supplier, Item.stock > 20, Sku.gtin != "", Listing.state == "live")
+        )
+        sku, item = next(iter(rows.tuples()))
+        for lane in s.scalars(select(Lane).where(Lane.sku_id == sku.id, Lane.closed_at.is_(None))):
+            lanes.close_lane(context, lane.id, None)
+        lanes.open_lane(context, sku.id, [lanes.LaneItem(item.id, lanes.Fraction(1))])
+        code: str = sku.code
+    business.settle(2)
+    return code
+
+
+@pytest.mark.parametrize("said", ["arrived", "again"])
+def test_where_nobody_can_be_asked_a_person_says_whether_it_arrived_and_nothing_is_sent_before(business: Business, said: str) -> None:
+    data, _ = descriptions.checked(TEXTS["fern"])
+    del data["operations"]["purchases"]
+    data["cannot_find"] = ["buy"]
+    supplier = connect(business, "fern", descriptions.text_of(data))
+    code, world = only_through(business, supplier), business.world
+    number = business.buy(sku=code, quantity=1)
+    order = business.one(select(Order).where(Order.number == number))
+    world.dial("fern", "lost_answer", said == "arrived")
+    with business.app_state.db.writing() as s:
+        purchase_orders.send(business.context(s), [order.id])
+    delivery = business.app_state.worker.delivery
+    delivery.settle = 0.0
+    if said == "again":
+        # The call is cut off before it arrives, and nobody here knows.
+        def cut(*_: object, **__: object) -> None:
+            raise httpx.ReadTimeout("cut")
+
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(httpx.Client, "stream", cut)
+            business.settle(1)
+    for _ in range(4):
+        business.on(30)
+        business.settle(1)
+    world.calm()
+    for _ in range(3):
+        business.on(120)
+        business.settle(1)
+        business.app_state.reader.answers(supplier)
+    reference = business.one(select(PurchaseOrder).where(PurchaseOrder.order_id == order.id)).reference
+    mine = lambda: [one for one in world.record()["purchases"] if one["reference"] == reference]  # noqa: E731
+    assert len(mine()) == (said == "arrived")
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        (alert,) = [one for one in today.open_alerts(context) if one.kind == "Unsure"]
+        (sending_alerts.arrived if said == "arrived" else sending_alerts.retry)(context, alert.key)
+    business.settle(2)
+    assert len(mine()) == 1 and business.one(select(PurchaseOrder).where(PurchaseOrder.order_id == order.id)).state in ("sent", "accepted")
+    assert not business.all(select(Outbox).where(Outbox.state.in_(("waiting", "claimed", "unknown", "dead"))))
 
 
 def joined(small: Small, text: str = "") -> tuple[int, int]:

@@ -126,7 +126,7 @@ DEPOTS = tuple(one.kind for one in KINDS if one.holds)
 def abilities_of_kind(owner: str, kind: str) -> frozenset[Ability]:
     """What a partner of a kind can do; nothing of what only its own description says."""
     one = kind_named(owner, kind)
-    return one.can | (one.make.can if isinstance(one.make, Shipped) else frozenset())
+    return one.can | (one.make.can if isinstance(one.make, Shipped) else frozenset({Ability.answers}))
 
 
 # Whoever is called, whatever it can do beside what all can.

@@ -14,6 +14,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..clock import Clock
+from ..connectors.abilities import Ability
 from ..connectors.claim_protocol import ClaimLink
 from ..connectors.depot_protocol import DepotLink
 from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
@@ -25,6 +26,7 @@ from ..data.outbox import AuditEntry
 from ..data.session import Database
 from ..data.setup import UNCALLED, Carrier, Inbox, Letter, RateSource, Store, Supplier
 from ..data.watch import Sweep
+from ..services.base.abilities import able
 from ..services.base.context import Context
 from ..services.books import settlements
 from ..services.catalogue import ingest
@@ -301,6 +303,9 @@ class Reader:
             asked = samples.under_way(context, supplier_id)
             coming = loads.under_way(context, supplier_id)
             references = [*purchase_orders.under_way(context, supplier_id), *asked, *coming]
+            if not able(context, context.get(Supplier, supplier_id, "supplier"), Ability.answers):
+                # Nobody there knows of a purchase again; its answer was all, and the rest comes by sheet, mail or hand.
+                references = []
         try:
             with self._visit("supplier", supplier_id):
                 link = self._opened(self.connectors.supplier, supplier_id)

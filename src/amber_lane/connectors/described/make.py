@@ -50,6 +50,7 @@ def abilities_of(description: Description) -> frozenset[Ability]:
     """What a partner can do by its description, and others of its kind cannot."""
     has = description.operations.keys()
     told = {
+        Ability.answers: "purchases" in has and "buy" not in description.cannot_find,
         Ability.one_by_one: "item" in has and "offers" not in has,
         Ability.recalls: "recall" in has,
         Ability.claims: {"claim", "claims"} <= has,

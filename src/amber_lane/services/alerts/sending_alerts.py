@@ -268,8 +268,7 @@ def arrived(context: Context, key: str, only: int | None = None) -> int:
     rows = group.rows(context, only=only) if group else []
     if not rows:
         raise Conflict("this is done already")
-    queue.arrived(context, rows)
-    effects.follow(context, [(row, None) for row in rows])
+    effects.arrived(context, rows)
     return len(rows)
 
 

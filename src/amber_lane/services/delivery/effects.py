@@ -67,6 +67,18 @@ def follow(context: Context, done: Sequence[tuple[Outbox, Answer]]) -> None:
                 context.session.execute(update(Message).where(Message.id == number).values(state=MESSAGE.target("send")))
 
 
+def arrived(context: Context, rows: Sequence[Outbox]) -> None:
+    """A person knows that these arrived although nobody could be asked: they are done, and what follows from it follows."""
+    queue.arrived(context, rows)
+    answers: list[tuple[Outbox, Answer]] = []
+    for row in rows:
+        payload = queue.payload(row)
+        bought = isinstance(payload, PurchasePayload) and not isinstance(payload, LoadPayload)
+        said = f"it arrived, says {context.actor}"
+        answers.append((row, PurchaseAnswer(row.key, "", "received", said, None, None) if bought else True))
+    follow(context, answers)
+
+
 def _listing_changes(rows: Iterable[Outbox]) -> list[ListingPayload]:
     return [ListingPayload.model_validate(row.body) for row in rows if row.kind == "listing"]
 

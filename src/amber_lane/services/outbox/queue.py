@@ -186,8 +186,8 @@ def retry_many(context: Context, rows: Sequence[Outbox]) -> None:
             dropped += 1
             continue
         row.state = OUTBOX.step(row.state, "retry")
-        # A mail that was refused, or that a person says did not arrive, surely is not there; anything else is asked for first.
-        row.claimed_at = None if row.kind == "mail" and row.fault in ("refused", "unsure") else context.now
+        # A mail that was refused, and what a person says did not arrive, surely is not there; anything else is asked for first.
+        row.claimed_at = None if row.fault == "unsure" or (row.kind == "mail" and row.fault == "refused") else context.now
         row.tries, row.after, row.fault = 0, context.now, ""
     n = len(rows) - dropped
     if n:
@@ -209,7 +209,8 @@ def arrived(context: Context, rows: Sequence[Outbox]) -> None:
             "",
         )
     n = len(rows)
-    context.log("outbox.arrived", rows[0].target, f"{n} {'mails' if n > 1 else 'mail'} arrived, says {context.actor}", count=n)
+    what = "mail" if rows[0].kind == "mail" else "change"
+    context.log("outbox.arrived", rows[0].target, f"{n} {what}{'s' if n > 1 else ''} arrived, says {context.actor}", count=n)
 
 
 def waiting(context: Context) -> int:
