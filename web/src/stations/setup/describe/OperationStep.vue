@@ -22,8 +22,19 @@ function put(part: Partial<Operation>) {
 const begin = () => put(props.shape.writes ? { call: { method: 'POST' } } : { read: 'json' })
 function drop() {
   delete data.value.operations[props.shape.name]
+  data.value.cannot_find = (data.value.cannot_find ?? []).filter((one) => one !== props.shape.name)
   change()
 }
+/** Writes after which somebody there must be asked what became of them, or a person here. */
+const ASKED_AFTER = ['buy', 'fulfil', 'change', 'send_batch', 'label']
+const cannotFind = computed({
+  get: () => (data.value.cannot_find ?? []).includes(props.shape.name),
+  set: (on) => {
+    const others = (data.value.cannot_find ?? []).filter((one) => one !== props.shape.name)
+    data.value.cannot_find = on ? [...others, props.shape.name] : others
+    change()
+  },
+})
 const faults = computed(() => faultsOf(`operations.${props.shape.name}`))
 const answer = ref<Schema<'AskedOut'> | null>(null)
 const call = ref<Schema<'ShownCallOut'> | null>(null)
@@ -171,6 +182,10 @@ const PLACES: Record<string, [keyof Paging, string][]> = {
         <Btn v-else :disabled="busy" @click="show">Show the call</Btn>
         <span v-if="shape.writes" class="text-soft">Nothing is sent. Writes are tried with the certificate, on one chosen thing.</span>
       </div>
+      <label v-if="ASKED_AFTER.includes(shape.name)" class="mt-2 flex items-center gap-2"
+        ><input v-model="cannotFind" type="checkbox" class="accent-pine" />nobody there can be asked afterwards whether it was done: after a
+        lost answer you are asked what you find there</label
+      >
       <p v-if="error" role="alert" class="mt-2 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
       <pre v-if="call" tabindex="0" class="mt-2 max-h-72 overflow-auto rounded bg-shade p-3 text-xs" aria-label="The call as it would be"
         >{{ call.method }} {{ call.address }}
