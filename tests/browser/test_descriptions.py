@@ -176,7 +176,7 @@ def test_a_person_connects_the_xml_dialect_from_its_paper_and_buys_through_it(ap
             lanes.close_lane(context, lane.id, None)
         sku = s.scalars(select(Sku.id).where(Sku.code == code)).one()
         lanes.open_lane(context, sku, [lanes.LaneItem(item.id, lanes.Fraction(1))])
-    number = business.buy(sku=code, quantity=1)
+    number = business.buy(sku=code, quantity=1, country="GB")
     order = business.one(select(Order).where(Order.number == number))
     with business.app_state.db.writing() as s:
         purchase_orders.send(business.context(s), [order.id])
