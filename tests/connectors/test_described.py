@@ -19,12 +19,14 @@ from amber_lane.connectors.described.certify import Allowed, certify
 from amber_lane.connectors.described.expressions import BadDocument, compile_json, compile_xml, evaluate, parse_xml
 from amber_lane.connectors.described.load import BadDescription, checksum, load, parse, shipped
 from amber_lane.connectors.described.make import make
+from amber_lane.connectors.described.openapi import draft
 from amber_lane.connectors.described.propose import propose
 from amber_lane.connectors.described.requests import build
-from amber_lane.connectors.described.schema import Description, MoneyManner, Request, TimeManner
+from amber_lane.connectors.described.samples import SAMPLES
+from amber_lane.connectors.described.schema import Description, MoneyManner, Owner, Request, TimeManner
 from amber_lane.connectors.described.trial import HIDDEN, show_call, try_read
 from amber_lane.connectors.described.values import as_text, moment, money, whole
-from amber_lane.connectors.errors import CannotAsk, Denied, Malformed, RateLimited, Refused, Unavailable, UnknownOutcome
+from amber_lane.connectors.errors import CannotAsk, Denied, Malformed, Postponed, RateLimited, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.protocols import Address, Purchase, PurchaseItem
 
 HERE = Path(__file__).parent / "descriptions"
@@ -106,6 +108,8 @@ def test_after_a_lost_answer_somebody_must_be_asked_or_the_description_says_that
         "{{ 'a' * 999999999 }}",
         "{{ name()",
         "{{ name.format(name) }}",
+        "{{ name | join('aaaa') | join('aaaa') }}",
+        "{{ name | replace('', 'aaaa') }}",
         "{% for x in l recursive %}{% endfor %}",
     ],
 )
@@ -246,6 +250,11 @@ def test_a_token_that_runs_out_in_the_middle_is_fetched_anew_once():
     with pytest.raises(Denied):
         link.sweep_page(1)
     assert len(given) == 3
+    huge = lambda request: httpx.Response(200, text='{"t": "' + "x" * 200_000 + '"}')  # noqa: E731
+    with pytest.raises(Malformed, match="longer than any"):
+        partner(described(sign_in=how), huge).sweep_page(1)
+    with pytest.raises(Malformed, match="token cannot be read"):
+        partner(described(sign_in=how), lambda request: httpx.Response(200, json=[7])).sweep_page(1)
     for status, failure in ((401, Denied), (503, Unavailable), (429, RateLimited)):
         with pytest.raises(failure):
             partner(described(sign_in=how), lambda request, status=status: httpx.Response(status)).sweep_page(1)
@@ -292,8 +301,6 @@ def test_failures_mean_what_the_description_says():
     def fail(status: int, body: Any, **head: str) -> Any:
         return partner(told, lambda request: httpx.Response(status, json=body, headers=head))
 
-    from amber_lane.connectors.errors import Postponed
-
     with pytest.raises(Postponed, match="no room"):
         fail(422, {"code": "full", "why": "no room"}).buy(wish)
     with pytest.raises(RateLimited) as told_:
@@ -311,8 +318,6 @@ def test_failures_mean_what_the_description_says():
 def test_a_call_is_shown_without_what_is_secret():
     for name in ("cinder", "fern", "marram"):
         told = load((HERE / f"{name}.yaml").read_text())
-        from amber_lane.connectors.described.samples import SAMPLES
-
         call = show_call(told, "http://x.example", "buy", SAMPLES)
         assert HIDDEN in call.headers.values() and "AL-1001-1" in call.body and "Wren Sorrel" in call.body.replace("+", " ")
 
@@ -384,10 +389,6 @@ def test_rates_are_units_of_a_base():
 
 
 def test_a_first_description_is_made_of_an_openapi_document(world):
-    """The practice world's own document: its wholesaler's calls are found, signed in and read."""
-    from amber_lane.connectors.described.openapi import draft
-    from amber_lane.connectors.described.schema import Owner
-
     item = {
         "properties": {"sku": {"type": "string"}, "name": {"type": "string"}, "price": {"type": "string"}, "currency": {"type": "string"}}
     }

@@ -1,4 +1,4 @@
-"""Every kind of partner that can be joined. A new kind is one file and one line here."""
+"""Every kind of partner that can be joined. A new kind is a description or a file, and one line here."""
 
 from __future__ import annotations
 

@@ -133,4 +133,4 @@ async def ask(request: Request) -> JSONResponse:
 
 @router.get("/paper", response_class=HTMLResponse, include_in_schema=False)
 def paper() -> str:
-    return paper_of("marram")
+    return paper_of("marram").replace("{schema}", SCHEMA)

@@ -7684,7 +7684,7 @@ export interface components {
         /**
          * CertifyAsk
          * @description listing: a SKU whose quantity may be changed and put back; practice: it is the partner's practice side, so that a purchase may be
-         *     sent and let go; item: which, where it tells no list; to: the country that it goes to.
+         *     sent and let go; item: which, where it tells no list.
          */
         CertifyAsk: {
             /**
@@ -11311,11 +11311,14 @@ export interface components {
         };
         /**
          * OperationOut
-         * @description One thing that a partner can do for us. given: what its call may use, with what each is.
+         * @description One thing that a partner can do for us. given: what its call may use, with what each is; asked_after: somebody must
+         *     be asked what became of it after a lost answer.
          */
         OperationOut: {
             /** About */
             about: string;
+            /** Asked After */
+            asked_after: boolean;
             /** Fields */
             fields: components["schemas"]["OurField"][];
             /** Given */

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from fastapi import Query, Request, Response
 from pydantic import BaseModel, Field
 
-from ...connectors.described.fields import NEEDED, OPERATIONS
+from ...connectors.described.fields import FINDS, NEEDED, OPERATIONS
 from ...connectors.described.load import checksum, load, shipped
 from ...connectors.described.samples import SAMPLES
 from ...connectors.described.specs import Spec
@@ -39,11 +39,13 @@ class OurField(BaseModel):
 
 
 class OperationOut(BaseModel):
-    """One thing that a partner can do for us. given: what its call may use, with what each is."""
+    """One thing that a partner can do for us. given: what its call may use, with what each is; asked_after: somebody must
+    be asked what became of it after a lost answer."""
 
     name: str
     about: str
     writes: bool
+    asked_after: bool
     many: bool
     paged: bool
     given: dict[str, str]
@@ -152,6 +154,7 @@ def description_shapes(number: SignedIn) -> list[OwnerOut]:
                     name=name,
                     about=spec.about,
                     writes=spec.writes,
+                    asked_after=name in FINDS,
                     many=spec.many,
                     paged=spec.paged,
                     given=spec.given,
@@ -367,7 +370,7 @@ def propose_fields(context: ReadContext, number: Big, ask: ExampleAsk) -> Propos
 
 class CertifyAsk(Ask):
     """listing: a SKU whose quantity may be changed and put back; practice: it is the partner's practice side, so that a purchase may be
-    sent and let go; item: which, where it tells no list; to: the country that it goes to."""
+    sent and let go; item: which, where it tells no list."""
 
     listing: str = Field("", max_length=100)
     practice: bool = False

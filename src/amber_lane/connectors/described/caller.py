@@ -55,7 +55,7 @@ class DescribedCaller(Caller):
     ) -> None:
         super().__init__(description.name, address, {"Accept": _accepts(description)}, deadline, transport)
         self.description = description
-        self.client.auth = SignedIn(description, key, str(self.client.base_url).rstrip("/"), save)
+        self.client.auth = SignedIn(description, key, self.client, save)
         self.specs = OPERATIONS[description.owner]
         self.readers: dict[str, AnswerReader] = {}
         self.turns: deque[float] = deque()

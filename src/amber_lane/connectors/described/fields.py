@@ -207,10 +207,8 @@ NEEDED: dict[str, tuple[frozenset[str], ...]] = {
     "carrier": (frozenset({"track"}),),
     "rates": (frozenset({"table"}),),
 }
-# A write -> what asks whether it was done, after a lost answer.
-FINDS = {
-    "change": "listing", "send_batch": "batch", "fulfil": "fulfilments", "buy": "purchases", "label": "find_label",
-}  # fmt: skip
+# A write that must not be done twice -> what asks whether it was done, after a lost answer. A listing's change may be sent again at will.
+FINDS = {"fulfil": "fulfilments", "buy": "purchases", "label": "find_label"}
 OPERATIONS["carrier"]["find_label"] = OperationSpec(
     "a label that was made", REFERENCE, OPERATIONS["carrier"]["label"].fields, words=("labels",)
 )

@@ -119,8 +119,7 @@ def faults_of(description: Description) -> Iterator[Fault]:
         yield from _expression(description, description.failures.read, getattr(description.failures, name), f"failures.{name}")
     if description.word:
         yield from _template(description.word.text, {"time", "body"}, "word.text")
-    for place, zone in (("time.zone", description.time.zone),):
-        yield from _zone(zone, place)
+    yield from _zone(description.time.zone, "time.zone")
     if description.batch_most and "send_batch" not in description.operations:
         yield Fault("batch_most", "there is no send_batch")
     yield from _in_money(description)
@@ -152,6 +151,8 @@ def _findable(description: Description) -> Iterator[Fault]:
                 f"operations.{write}",
                 f"after a lost answer nobody could be asked whether it was done: describe {find}, or name {write} in cannot_find",
             )
+    if "send_batch" in description.operations and "batch" not in description.operations:
+        yield Fault("operations.send_batch", "what became of a batch is fetched afterwards: describe batch")
     for write in description.cannot_find:
         if write not in description.operations:
             yield Fault("cannot_find", f"there is no {write}")

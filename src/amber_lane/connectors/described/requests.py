@@ -53,11 +53,10 @@ def _in_their_words(request: Request, given: Mapping[str, Any]) -> dict[str, Any
     for name, codes in request.given.items():
         if name in out and out[name] is not None:
             out[name] = codes.get(str(out[name]), out[name])
-        for changes in ("changes",):
-            if isinstance(out.get(changes), list):
-                out[changes] = [
-                    one | {name: codes.get(str(one[name]), one[name])} if one.get(name) is not None else one for one in out[changes]
-                ]
+        if "changes" in out:
+            out["changes"] = [
+                one | {name: codes.get(str(one[name]), one[name])} if one.get(name) is not None else one for one in out["changes"]
+            ]
     return out
 
 

@@ -143,7 +143,6 @@ class SignIn(Part):
     seconds: Expression = Field("", description="for how long it counts, where that is said")
     # OAuth 2.
     token_address: Text = ""
-    authorize_address: Text = ""
     scope: Text = ""
     # A signature over the call.
     hash: Literal["sha256", "sha384", "sha512"] = "sha256"
@@ -198,11 +197,10 @@ class SignedWord(Part):
     """How the partner tells of new orders by itself: a call of an address of ours, signed with a secret that we gave."""
 
     signature: Name
-    time: Text = Field("", description="the header with the moment at which it was signed")
+    time: Name = Field(description="the header with the moment at which it was signed")
     text: Template = "{{ body }}"
     hash: Literal["sha256", "sha384", "sha512"] = "sha256"
     encoding: Literal["hex", "base64"] = "hex"
-    seconds: int = Field(300, ge=10, le=3_600, description="so long it counts")
 
 
 class Description(Part):

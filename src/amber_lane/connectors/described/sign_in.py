@@ -11,7 +11,6 @@ import threading
 import time
 from collections.abc import Callable, Generator, Mapping
 from datetime import UTC, datetime
-from typing import Any
 from urllib.parse import parse_qsl, urlencode
 
 import httpx
@@ -19,13 +18,14 @@ from oauthlib.oauth2 import BackendApplicationClient, OAuth2Error, WebApplicatio
 
 from ..errors import Denied, Malformed, RateLimited, Unavailable
 from .expressions import BadDocument, evaluate
-from .requests import Built, build
+from .requests import build
 from .schema import Description, SignIn
 from .templates import fill
 from .values import as_text
 
 # A token that nobody says an end of is fetched anew after so many seconds; one that has so many left is not begun with.
 _USUAL, _EARLY = 3_000.0, 30.0
+_TOKEN_MOST = 100_000
 Save = Callable[[str], None]
 
 
@@ -41,15 +41,26 @@ def digest(name: str, secret: str, text: str, encoding: str) -> str:
     return made.hexdigest() if encoding == "hex" else base64.b64encode(made.digest()).decode()
 
 
+def _bounded(response: httpx.Response) -> bytes:
+    """What a token's answer holds, which is never much."""
+    body = b""
+    for part in response.iter_bytes():
+        body += part
+        if len(body) > _TOKEN_MOST:
+            raise Malformed("the partner's token is longer than any")
+    return body
+
+
 class SignedIn(httpx.Auth):
     """Puts the sign-in on each call. One that is refused for its token is made once more with a new one."""
 
     requires_request_body = True
 
-    def __init__(self, description: Description, key: str, base: str, save: Save | None = None) -> None:
+    def __init__(self, description: Description, key: str, client: httpx.Client, save: Save | None = None) -> None:
         self.how: SignIn = description.sign_in
         self.names = description.key
-        self.parts, self.base, self.save = parts_of(description, key), base, save
+        self.client, self.base = client, str(client.base_url).rstrip("/")
+        self.parts, self.save = parts_of(description, key), save
         self.token, self.until = "", 0.0
         self.lock = threading.Lock()
 
@@ -99,7 +110,7 @@ class SignedIn(httpx.Auth):
     def _with_token(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
         used = self._held()
         if not used:
-            yield from self._fetch(request.extensions)
+            self._fetch()
             used = self.token
         self._put_on(request, used)
         response = yield request
@@ -109,7 +120,7 @@ class SignedIn(httpx.Auth):
                 if self.token == used:
                     self.token = ""
             if not self._held():
-                yield from self._fetch(request.extensions)
+                self._fetch()
             self._put_on(request, self.token)
             yield request
 
@@ -123,10 +134,11 @@ class SignedIn(httpx.Auth):
         else:
             request.headers["Authorization"] = f"Bearer {token}"
 
-    def _fetch(self, timeout: dict[str, Any]) -> Generator[httpx.Request, httpx.Response, None]:
-        asked = self._token_request(timeout)
-        response = yield asked
-        response.read()
+    def _fetch(self) -> None:
+        """A new token, by a call of its own over the same way out."""
+        method, address, headers, content = self._token_request()
+        with self.client.stream(method, address, headers=headers, content=content, auth=None) as response:
+            body = _bounded(response)
         if response.status_code in (400, 401, 403):
             raise Denied("the partner gives no token for this key; is it still good?")
         if response.status_code == 429:
@@ -134,17 +146,20 @@ class SignedIn(httpx.Auth):
         if not response.is_success:
             raise Unavailable(f"the partner gives no token for the moment ({response.status_code})")
         try:
-            token, seconds = self._read(response)
-        except (BadDocument, ValueError, OAuth2Error) as error:
+            token, seconds = self._read(body)
+        except (BadDocument, ValueError, TypeError, KeyError, OAuth2Error) as error:
             raise Malformed("the partner's token cannot be read") from error
         with self.lock:
             self.token, self.until = token, time.monotonic() + max(seconds - _EARLY, seconds / 2)
 
-    def _token_request(self, timeout: dict[str, Any]) -> httpx.Request:
+    def _token_request(self) -> tuple[str, str, dict[str, str], bytes | None]:
+        """Method, address, headers and body of the call that fetches a token."""
         how = self.how
         if how.kind == "token":
-            built: Built = build(how.call, self.parts) if how.call else build_none()
-            return httpx.Request(built.method, self.base + built.target, headers=built.headers, content=built.content, extensions=timeout)
+            if how.call is None:
+                raise Denied("the description does not say how a token is fetched")
+            built = build(how.call, self.parts)
+            return built.method, self.base + built.target, built.headers, built.content
         client, secret = self._part(0), self._part(1)
         if how.kind == "oauth_client":
             body = BackendApplicationClient(client).prepare_request_body(scope=how.scope or None)
@@ -153,11 +168,11 @@ class SignedIn(httpx.Auth):
         sign = base64.b64encode(f"{client}:{secret}".encode()).decode()
         head = {"Authorization": f"Basic {sign}", "Content-Type": "application/x-www-form-urlencoded", "Accept": "application/json"}
         address = how.token_address if "://" in how.token_address else self.base + how.token_address
-        return httpx.Request("POST", address, headers=head, content=urlencode(parse_qsl(body)), extensions=timeout)
+        return "POST", address, head, urlencode(parse_qsl(body)).encode()
 
-    def _read(self, response: httpx.Response) -> tuple[str, float]:
+    def _read(self, body: bytes) -> tuple[str, float]:
         if self.how.kind == "token":
-            said = json.loads(response.content)
+            said = json.loads(body)
             token = as_text(evaluate(self.how.token, said) or "")
             seconds = evaluate(self.how.seconds, said) if self.how.seconds else None
             if not 1 <= len(token) <= 4_000:
@@ -165,14 +180,10 @@ class SignedIn(httpx.Auth):
             return token, float(seconds or _USUAL)
         client = self._part(0)
         reader = BackendApplicationClient(client) if self.how.kind == "oauth_client" else WebApplicationClient(client)
-        found: Mapping[str, object] = reader.parse_request_body_response(response.text)
+        found: Mapping[str, object] = reader.parse_request_body_response(body.decode())
         fresh = str(found.get("refresh_token") or "")
         if self.how.kind == "oauth_code" and fresh and fresh != self._part(2) and self.save:
             # The old one may count no longer.
             self.parts[self.names[2]] = fresh
             self.save(":".join(self._part(n) for n in range(3)))
         return str(found["access_token"]), float(str(found.get("expires_in") or _USUAL))
-
-
-def build_none() -> Built:
-    raise Denied("the description does not say how a token is fetched")

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hmac
 from collections.abc import Iterator
 from dataclasses import asdict
-from datetime import UTC, datetime
 from typing import Any
 
 import orjson
@@ -139,7 +138,7 @@ class DescribedStore(DescribedPartner):
             raise Denied("the word of a new order is not signed by the shop")
         try:
             row = self.call.reader("orders").row.read(orjson.loads(body), self.call.currency)
-            when = moment(at, self.description.time) if how.time else datetime.now(UTC)
+            when = moment(at, self.description.time)
             return Word(when, wanted, _order(row, self.call.currency))
         except (ValueError, LookupError) as error:
             raise Malformed("the word of a new order cannot be read") from error

@@ -23,7 +23,7 @@ _ALLOWED: tuple[type[nodes.Node], ...] = (
     nodes.Template, nodes.Output, nodes.TemplateData, nodes.Name, nodes.Getattr, nodes.Getitem, nodes.Const, nodes.Filter, nodes.If,
     nodes.For, nodes.Compare, nodes.Operand, nodes.And, nodes.Or, nodes.Not, nodes.CondExpr,
 )  # fmt: skip
-FILTERS = ("join", "length", "upper", "lower", "path", "trim", "first", "last", "date", "replace", "default")
+FILTERS = ("join", "length", "upper", "lower", "path", "trim", "first", "last", "date", "default")
 _DEEP = 2
 
 
@@ -56,6 +56,13 @@ def _text(value: object) -> str:
     return "" if value is None else str(value)
 
 
+def _join(value: object, between: str = "") -> str:
+    """Of a list alone: a text joined by its letters, over and over, would grow without end."""
+    if not isinstance(value, list | tuple):
+        raise TypeError("only a list can be joined")
+    return str(between).join(map(_text, value))
+
+
 def _xml(value: object) -> str:
     return escape(_text(value), {'"': "&quot;"})
 
@@ -63,7 +70,12 @@ def _xml(value: object) -> str:
 def _environment(finalize: Any) -> _Environment:  # noqa: ANN401 - as the library has it
     made = _Environment(undefined=StrictUndefined, finalize=finalize, autoescape=False, keep_trailing_newline=True)
     made.globals = {}
-    filters = {"path": _path, "date": lambda value: _text(value)[:10], **{k: made.filters[k] for k in FILTERS if k in made.filters}}
+    filters = {
+        "path": _path,
+        "date": lambda value: _text(value)[:10],
+        **{k: made.filters[k] for k in FILTERS if k in made.filters},
+        "join": _join,
+    }
     made.filters = filters
     made.tests = {}
     return made

@@ -45,7 +45,7 @@ def trial_of(context: Context, connectors: ConnectorRegistry, number: int) -> Tr
     """Also of a description that is not finished, as long as it has the form of one. Invalid where there is no address yet."""
     row = context.get(Description, number, "description")
     described = _formed(row.text)
-    address = row.address or described.address
+    address = row.address or described.practice or described.address
     if not address:
         raise Invalid("say at which address it is tried", {"address": "is empty"})
     return Trial(described, address, connectors.credentials.open(row.sealed_key), row.text)
@@ -66,7 +66,7 @@ def opened(trial: Trial, connectors: ConnectorRegistry, key: str | None = None) 
 
 def ask(trial: Trial, connectors: ConnectorRegistry, name: str, given: Mapping[str, Any]) -> Tried:
     """One question, with what is read of its answer. Invalid where it is none, or would change something there."""
-    if name not in trial.description.operations:
+    if name not in trial.description.operations or name not in OPERATIONS[trial.description.owner]:
         raise Invalid("the description has no such operation yet", {"operation": "is not described"})
     if OPERATIONS[trial.description.owner][name].writes:
         raise Invalid("this changes something there; it is tried with the certificate, on one chosen thing", {"operation": "writes"})

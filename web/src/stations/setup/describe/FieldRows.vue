@@ -5,7 +5,7 @@ import type { Schema } from '@/api/client'
 import { fieldOf, kept, pairsOf, pairsText, type FieldRead } from './description'
 import type { FieldShape } from './draft'
 
-const props = defineProps<{ shapes: FieldShape[]; cells?: Record<string, Schema<'ReadCell'>>; inner?: boolean; place: string }>()
+const props = defineProps<{ shapes: FieldShape[]; cells?: Record<string, Schema<'ReadCell'>>; inner?: boolean }>()
 const model = defineModel<Record<string, FieldRead | string>>()
 const emit = defineEmits<{ change: [] }>()
 const rows = computed(() =>
@@ -99,7 +99,6 @@ const TYPES: Record<string, string> = {
         v-if="isRows(shape) && (read.rows || read.at)"
         :shapes="shape.fields"
         :model-value="read.fields"
-        :place="`${place}.${shape.name}.fields`"
         inner
         @update:model-value="(fields) => put(shape.name, { fields })"
       />

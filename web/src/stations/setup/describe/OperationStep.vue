@@ -25,8 +25,6 @@ function drop() {
   data.value.cannot_find = (data.value.cannot_find ?? []).filter((one) => one !== props.shape.name)
   change()
 }
-/** Writes after which somebody there must be asked what became of them, or a person here. */
-const ASKED_AFTER = ['buy', 'fulfil', 'change', 'send_batch', 'label']
 const cannotFind = computed({
   get: () => (data.value.cannot_find ?? []).includes(props.shape.name),
   set: (on) => {
@@ -182,7 +180,7 @@ const PLACES: Record<string, [keyof Paging, string][]> = {
         <Btn v-else :disabled="busy" @click="show">Show the call</Btn>
         <span v-if="shape.writes" class="text-soft">Nothing is sent. Writes are tried with the certificate, on one chosen thing.</span>
       </div>
-      <label v-if="ASKED_AFTER.includes(shape.name)" class="mt-2 flex items-center gap-2"
+      <label v-if="shape.asked_after" class="mt-2 flex items-center gap-2"
         ><input v-model="cannotFind" type="checkbox" class="accent-pine" />nobody there can be asked afterwards whether it was done: after a
         lost answer you are asked what you find there</label
       >
@@ -285,7 +283,6 @@ const PLACES: Record<string, [keyof Paging, string][]> = {
         :shapes="shape.fields"
         :model-value="operation.fields"
         :cells="cells"
-        :place="`operations.${shape.name}.fields`"
         @update:model-value="(fields) => put({ fields })"
       />
       <template v-if="shape.whole.length">
@@ -294,7 +291,6 @@ const PLACES: Record<string, [keyof Paging, string][]> = {
           :shapes="shape.whole"
           :model-value="operation.whole"
           :cells="answer?.whole"
-          :place="`operations.${shape.name}.whole`"
           @update:model-value="(whole) => put({ whole })"
         />
       </template>

@@ -94,16 +94,7 @@ const STATES = { kept: 'kept', typing: 'not kept yet', keeping: 'being kept…',
     <div class="sheet flex min-h-0 flex-1 overflow-hidden">
       <Sight :of="draft.asked" :lines="8">
         <nav class="w-[196px] shrink-0 overflow-auto border-r border-rule py-1.5" aria-label="Steps of the description">
-          <button
-            v-for="one in [['partner', 'Address and sign-in']] as const"
-            :key="one[0]"
-            type="button"
-            class="step"
-            :aria-current="step === one[0]"
-            @click="step = one[0]"
-          >
-            {{ one[1] }}
-          </button>
+          <button type="button" class="step" :aria-current="step === 'partner'" @click="step = 'partner'">Address and sign-in</button>
           <template
             v-for="[label, some] in [
               ['What we ask', reads],

@@ -1,10 +1,10 @@
 /** The description that is worked on: what was typed is kept at once by itself, and can be left and come back to. */
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useDebounceFn } from '@vueuse/core'
-import { computed, inject, provide, ref, watch, type InjectionKey, type Ref } from 'vue'
+import { computed, inject, provide, ref, watch, type InjectionKey } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { tell, wordsOf } from '@/app/messages'
-import { pruned, type Described, type Operation } from './description'
+import { pruned, type Described } from './description'
 import { oneDescription, shapes } from './queries'
 
 /** What counts where a description says nothing. */
@@ -75,10 +75,7 @@ function makeDraft(number: number) {
   const owner = computed(() => owners.value?.find((one) => one.owner === whole.value?.owner))
   const specs = computed(() => owner.value?.operations ?? [])
   const faultsOf = (place: string) => (whole.value?.found ?? []).filter((one) => one.place === place || one.place.startsWith(`${place}.`))
-  function operation(name: string): Operation {
-    return (data.value.operations[name] ??= {})
-  }
-  return { number, asked, whole, data, state, keep, kept, reload, change, owner, specs, faultsOf, operation }
+  return { number, asked, whole, data, state, keep, kept, reload, change, owner, specs, faultsOf }
 }
 export type Draft = ReturnType<typeof makeDraft>
 export type OperationShape = Schema<'OperationOut'>
@@ -91,5 +88,3 @@ export function startDraft(number: number): Draft {
   return draft
 }
 export const useDraft = (): Draft => inject(KEY)!
-/** What the last question of each operation was answered with, so that going from step to step asks nothing again. */
-export type Answers = Ref<Record<string, Schema<'AskedOut'>>>
