@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import ssl
 from collections.abc import Mapping
+from contextlib import suppress
+from datetime import UTC, datetime
+from email.utils import parsedate_to_datetime
 from functools import lru_cache
 from typing import Any, TypeVar
 
@@ -50,6 +53,8 @@ class Caller:
         codes: Mapping[str, type[Refused | Postponed]] | None = None,
     ) -> None:
         self.name, self.codes = name, codes or {}
+        # The headers that tell how often it may be called, how often still, and how long to wait.
+        self.heads = ("calls-limit", "calls-left", "retry-after")
         self.budget: Budget | None = None
         try:
             self.client = httpx.Client(
@@ -121,15 +126,14 @@ class Caller:
             return httpx.Response(came.status_code, headers=heads, content=bytes(body), request=came.request)
 
     def _note_budget(self, response: httpx.Response) -> None:
-        limit, left = (response.headers.get(name, "") for name in ("calls-limit", "calls-left"))
+        limit, left = (response.headers.get(name, "") for name in self.heads[:2])
         if limit.isdecimal() and left.isdecimal():
             self.budget = Budget(min(int(limit), 10**9), min(int(left), 10**9))
 
     def _failure(self, response: httpx.Response, asking: bool) -> OutsideError:
-        status, (said, code) = response.status_code, _said(response)
+        status, (said, code) = response.status_code, self._words(response)
         if status == 429:
-            wait = response.headers.get("retry-after", "")
-            return RateLimited(f"{self.name} takes no more calls for the moment", float(wait) if wait.isdecimal() else 5.0)
+            return self._busy(response)
         if status in (401, 403):
             return Denied(f"{self.name} does not accept the key: {said}")
         if status == 503:
@@ -149,6 +153,29 @@ class Caller:
             return Refused(f"{self.name} sends us elsewhere; check the address")
         return Refused(f"{self.name} says: {said}")
 
+    def _busy(self, response: httpx.Response) -> RateLimited:
+        """Too many calls; it says for how long as a number of seconds or as a moment."""
+        text = response.headers.get(self.heads[2], "")
+        wait = 5.0
+        if text.isdecimal():
+            wait = float(text)
+        else:
+            with suppress(TypeError, ValueError):
+                wait = max((parsedate_to_datetime(text) - datetime.now(UTC)).total_seconds(), 1.0)
+        return RateLimited(f"{self.name} takes no more calls for the moment", min(wait, 86_400.0))
+
+    def _words(self, response: httpx.Response) -> tuple[str, str]:
+        """What a partner says of a failure: its words for a person, and its code, where it has one."""
+        try:
+            body = response.json()
+            said = body.get("detail") or body.get("error") if isinstance(body, dict) else ""
+        except ValueError:
+            said = ""
+        code = ""
+        if isinstance(said, dict):
+            said, code = said.get("says", ""), str(said.get("code", ""))
+        return str(said)[:300] if said else f"status {response.status_code}", code
+
     def _read(self, response: httpx.Response, model: type[M]) -> M:
         try:
             return TypeAdapter(model).validate_json(response.content)
@@ -156,16 +183,3 @@ class Caller:
             where = error.errors()[0]
             place = ".".join(str(part) for part in where["loc"]) or "the text"
             raise Malformed(f"{self.name}'s answer cannot be read: {place}: {where['msg']}") from error
-
-
-def _said(response: httpx.Response) -> tuple[str, str]:
-    """What a partner says of a failure: its words for a person, and its code, where it has one."""
-    try:
-        body = response.json()
-        said = body.get("detail") or body.get("error") if isinstance(body, dict) else ""
-    except ValueError:
-        said = ""
-    code = ""
-    if isinstance(said, dict):
-        said, code = said.get("says", ""), str(said.get("code", ""))
-    return str(said)[:300] if said else f"status {response.status_code}", code

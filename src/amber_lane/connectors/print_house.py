@@ -8,6 +8,7 @@ from typing import Annotated
 import httpx
 from pydantic import Field, StringConstraints
 
+from .described.caller import DescribedCaller
 from .described.make import shipped_one
 from .described.schema import SignIn
 from .described.supplier import DescribedSupplier
@@ -78,7 +79,7 @@ class PrintHouse(DescribedSupplier):
 
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         own = {"name": "the print house", "sign_in": SignIn(kind="header", name="Press-Key")}
-        super().__init__(shipped_one("wholesaler").model_copy(update=own), address, key, deadline, transport)
+        super().__init__(DescribedCaller(shipped_one("wholesaler").model_copy(update=own), address, key, deadline, transport))
 
     def blanks(self) -> list[BlankTerms]:
         return [_terms(one) for one in self.call.ask("/blanks", _Blanks).blanks if "image/png" in one.kinds]

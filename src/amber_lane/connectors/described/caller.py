@@ -6,8 +6,6 @@ import threading
 import time
 from collections import deque
 from collections.abc import Iterator, Mapping
-from datetime import UTC, datetime
-from email.utils import parsedate_to_datetime
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -27,7 +25,6 @@ from ..errors import (
     UnknownOutcome,
 )
 from ..http import Caller
-from ..protocols import Budget
 from .expressions import BadDocument, document, getter
 from .fields import FINDS, OPERATIONS
 from .records import AnswerReader, Record, Rows
@@ -60,6 +57,7 @@ class DescribedCaller(Caller):
         self.readers: dict[str, AnswerReader] = {}
         self.turns: deque[float] = deque()
         self.lock = threading.Lock()
+        self.heads = (description.limits.limit, description.limits.left, description.limits.wait)
         self.currency = description.money.currency or str(description.facts.get("currency", ""))
 
     # What may be asked of it
@@ -232,12 +230,6 @@ class DescribedCaller(Caller):
         if wait > 0:
             time.sleep(wait)
 
-    def _note_budget(self, response: httpx.Response) -> None:
-        limits = self.description.limits
-        limit, left = (response.headers.get(name, "") for name in (limits.limit, limits.left))
-        if limit.isdecimal() and left.isdecimal():
-            self.budget = Budget(min(int(limit), 10**9), min(int(left), 10**9))
-
     def _failed_all_the_same(self, response: httpx.Response, spec: OperationSpec) -> None:
         """Some partners answer with success and say within that it failed."""
         failures = self.description.failures
@@ -283,48 +275,20 @@ class DescribedCaller(Caller):
     def _failure(self, response: httpx.Response, asking: bool) -> OutsideError:
         words, code = self._words(response)
         rule = self._rule(response.status_code, code)
-        return self._as_error(rule.means if rule else _usual(response.status_code, asking), words, response, asking)
+        return self._as_error(rule.means, words, response, asking) if rule else super()._failure(response, asking)
 
     def _as_error(self, means: Means, words: str, response: httpx.Response, asking: bool) -> OutsideError:
         said = f"{self.name} says: {words}"
         if means is Means.busy:
-            return RateLimited(f"{self.name} takes no more calls for the moment", _wait(response, self.description.limits.wait))
+            return self._busy(response)
         if means is Means.denied:
             return Denied(f"{self.name} does not accept the key: {words}")
         if means is Means.away or (means is Means.unknown and asking):
             return Unavailable(f"{self.name} is out of order for the moment ({words})")
         if means is Means.unknown:
             return UnknownOutcome(f"{self.name} failed ({words})")
-        if means is Means.refused and 300 <= response.status_code < 400:
-            return Refused(f"{self.name} sends us elsewhere; check the address")
         kinds: dict[Means, type[OutsideError]] = {Means.later: Postponed, Means.not_there: NotThere, Means.carrier: CarrierUnknown}
         return kinds.get(means, Refused)(said)
-
-
-def _usual(status: int, asking: bool) -> Means:
-    """What a status means by HTTP itself."""
-    if status in (401, 403):
-        return Means.denied
-    if status == 429:
-        return Means.busy
-    if status == 503:
-        return Means.away
-    if status >= 500:
-        return Means.unknown
-    if status in (423, 425):
-        return Means.later
-    return Means.not_there if status == 404 and asking else Means.refused
-
-
-def _wait(response: httpx.Response, header: str) -> float:
-    """Seconds until it may be called again, by its word: a number of them, or a moment."""
-    text = response.headers.get(header, "")
-    if text.isdecimal():
-        return min(float(text), 86_400.0)
-    try:
-        return min(max((parsedate_to_datetime(text) - datetime.now(UTC)).total_seconds(), 1.0), 86_400.0)
-    except (TypeError, ValueError):
-        return 5.0
 
 
 def place_of(paging: Paging, page: int, cursor: str) -> dict[str, Any]:

@@ -6,6 +6,7 @@ import httpx
 
 from ..abilities import Ability
 from ..errors import Refused
+from .caller import DescribedCaller
 from .carrier import DescribedCarrier, DescribedRates
 from .load import BadDescription, load, shipped
 from .schema import Description, Owner
@@ -31,7 +32,7 @@ def make(
     save: Save | None = None,
 ) -> Described:
     """The connector of a description."""
-    return _MAKES[description.owner](description, address, key, deadline, transport, save)
+    return _MAKES[description.owner](DescribedCaller(description, address, key, deadline, transport, save))
 
 
 def of_text(text: str) -> Description:

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-import httpx
-
 from ..errors import Malformed
 from ..protocols import Account, Budget, FeeTerms
 from .caller import DescribedCaller
 from .fields import OPERATIONS
 from .records import Record
-from .schema import Description, FieldRead
-from .sign_in import Save
+from .schema import FieldRead
 from .values import maker
 
 # What an operation lets our key do, in a person's words.
@@ -26,23 +23,14 @@ _TRIES = ("table", "listings", "offers", "items", "orders")
 
 
 class DescribedPartner:
-    """A connector that a description makes. save: keeps a key that the partner renewed."""
+    """A connector that a description makes."""
 
-    def __init__(
-        self,
-        description: Description,
-        address: str,
-        key: str,
-        deadline: float,
-        transport: httpx.BaseTransport | None = None,
-        save: Save | None = None,
-    ) -> None:
-        self.description = description
-        self.call = DescribedCaller(description, address, key, deadline, transport, save)
-        has = self.call.has
+    def __init__(self, call: DescribedCaller) -> None:
+        self.call, self.description = call, call.description
+        has = call.has
         # What each kind's protocol says of itself.
         self.one_by_one = not has("offers") and has("item")
-        self.batch_most = description.batch_most if has("send_batch") else 0
+        self.batch_most = self.description.batch_most if has("send_batch") else 0
         self.tells_settlements = has("settlements")
 
     def budget(self) -> Budget | None:

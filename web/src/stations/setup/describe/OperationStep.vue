@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One operation: its call, the live answer, and where in it our fields are. A write is shown as the call that it would be. */
+import Delimiter from './Delimiter.vue'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { wordsOf } from '@/app/messages'
@@ -214,23 +215,12 @@ const PLACES: Record<string, [keyof Paging, string][]> = {
             <option value="csv">CSV</option>
           </select></label
         >
-        <label v-if="operation.read === 'csv'"
-          ><span class="label">Parted by</span
-          ><select class="field" :value="operation.delimiter ?? ','" @change="put({ delimiter: typed($event) })">
-            <option
-              v-for="[key, words] in [
-                [',', 'commas'],
-                [';', 'semicolons'],
-                ['\t', 'tabs'],
-                ['|', 'strokes'],
-              ]"
-              :key="key"
-              :value="key"
-            >
-              {{ words }}
-            </option>
-          </select></label
-        >
+        <Delimiter
+          v-if="operation.read === 'csv'"
+          label="Parted by"
+          :model-value="operation.delimiter ?? ','"
+          @update:model-value="(delimiter) => put({ delimiter })"
+        />
         <label v-else class="min-w-56 flex-1"
           ><span class="label"
             >{{ shape.many ? 'Its rows are at' : 'It is within' }}{{ operation.read === 'xml' ? ' (XPath)' : ' (JMESPath)' }}; empty = the

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** How the partner is reached and signed in to, and its manner of money, moments and saying no. */
+import Delimiter from './Delimiter.vue'
 import { computed, reactive, watch } from 'vue'
 import { api, take } from '@/api/client'
 import { act } from '@/app/messages'
@@ -235,23 +236,7 @@ const found = computed(() => [
         ><span class="label">Codes that mean something, as full = later, status 409 = refused</span
         ><input v-model.lazy="rules" class="field code" placeholder="none"
       /></label>
-      <label
-        ><span class="label">Parted by, of a CSV</span
-        ><select v-model="failures.delimiter" class="field">
-          <option
-            v-for="[key, words] in [
-              [',', 'commas'],
-              [';', 'semicolons'],
-              ['\t', 'tabs'],
-              ['|', 'strokes'],
-            ]"
-            :key="key"
-            :value="key"
-          >
-            {{ words }}
-          </option>
-        </select></label
-      >
+      <Delimiter label="Parted by, of a CSV" v-model="failures.delimiter" />
     </div>
     <p class="mt-1 text-xs text-soft">
       They mean one of: later, busy, away (try again), unknown (ask what became of it), refused, denied (the key), not_there, carrier (its
