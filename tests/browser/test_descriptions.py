@@ -46,7 +46,12 @@ def begin(page: Page, name: str, path: str, cursor: bool = False) -> None:
 def ask(page: Page, rows: str) -> None:
     """Ask the partner, and see that all its rows can be read."""
     page.get_by_role("button", name="Ask it now").click()
-    expect(page.get_by_text(re.compile(rf"row 1 of {rows}"))).to_be_visible(timeout=20_000)
+    try:
+        expect(page.get_by_text(re.compile(rf"row 1 of {rows}"))).to_be_visible(timeout=20_000)
+    except AssertionError as error:
+        raise AssertionError(
+            page.get_by_role("alert").all_inner_texts(), page.get_by_text(re.compile("row . of")).all_inner_texts()
+        ) from error
 
 
 def place(page: Page, about: str) -> Locator:

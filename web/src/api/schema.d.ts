@@ -4138,7 +4138,7 @@ export interface paths {
         get: operations["setup_one_description"];
         /**
          * Save Description
-         * @description Keep it as it stands, finished or not.
+         * @description Keep it as it stands, finished or not. Answers the version that the next change is to name.
          */
         put: operations["setup_save_description"];
         post?: never;
@@ -8316,6 +8316,11 @@ export interface components {
             today: string;
             /** Worth */
             worth: number;
+        };
+        /** DescriptionKept */
+        DescriptionKept: {
+            /** Version */
+            version: number;
         };
         /** DescriptionName */
         DescriptionName: {
@@ -37127,7 +37132,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Done"];
+                    "application/json": components["schemas"]["DescriptionKept"];
                 };
             };
             /** @description Bad Request */

@@ -266,13 +266,18 @@ class DescriptionSaved(Ask):
     data: dict[str, Any] | None = None
 
 
+class DescriptionKept(BaseModel):
+    version: int
+
+
 @router.put("/setup/descriptions/{number}")
-def save_description(context: WriteContext, number: Big, ask: DescriptionSaved) -> Done:
-    """Keep it as it stands, finished or not."""
+def save_description(context: WriteContext, number: Big, ask: DescriptionSaved) -> DescriptionKept:
+    """Keep it as it stands, finished or not. Answers the version that the next change is to name."""
     if (ask.text is None) == (ask.data is None):
         raise Invalid("give either its text or its data")
-    descriptions.save(context, number, ask.version, ask.text if ask.text is not None else descriptions.text_of(ask.data))
-    return Done(message="Kept")
+    row = descriptions.save(context, number, ask.version, ask.text if ask.text is not None else descriptions.text_of(ask.data))
+    context.session.flush()
+    return DescriptionKept(version=row.version)
 
 
 class DescriptionName(Ask):

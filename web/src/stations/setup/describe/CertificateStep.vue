@@ -12,7 +12,7 @@ const { number, whole, kept } = useDraft()
 const form = reactive({ listing: '', practice: false, item: '' })
 const certificate = computed(() => whole.value?.certificate)
 async function run() {
-  await kept()
+  if (!(await kept())) return
   await act(() => take(api.POST('/api/v1/setup/descriptions/{number}/certify', { params: { path: { number } }, body: { ...form } })))
 }
 const SAID = {

@@ -54,8 +54,7 @@ async function run(does: () => Promise<void>) {
   busy.value = true
   error.value = ''
   try {
-    await kept()
-    await does()
+    if (await kept()) await does()
   } catch (problem) {
     error.value = wordsOf(problem)
   } finally {
@@ -90,8 +89,7 @@ async function propose(text: string) {
     rows: operation.value.rows || part.rows,
     paging: operation.value.paging ?? part.paging,
   })
-  await kept()
-  if (answer.value) {
+  if (answer.value && (await kept())) {
     const body = { operation: props.shape.name, given: askable.value }
     answer.value = await take(api.POST('/api/v1/setup/descriptions/{number}/ask', { params: { path }, body }))
   }

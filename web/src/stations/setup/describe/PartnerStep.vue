@@ -13,7 +13,7 @@ const { number, whole, data, change, kept, faultsOf } = useDraft()
 const trial = reactive({ address: '', key: '' })
 watch(whole, (now) => (trial.address ||= now?.address ?? ''), { immediate: true })
 async function keepTrial() {
-  await kept()
+  if (!(await kept())) return
   const done = await act(() =>
     take(api.POST('/api/v1/setup/descriptions/{number}/trial', { params: { path: { number } }, body: { ...trial } })),
   )

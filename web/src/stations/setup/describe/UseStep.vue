@@ -27,7 +27,7 @@ const asked = useQuery({
   enabled: computed(() => !!changing.value),
 })
 async function compare(one: Schema<'UseOut'>) {
-  await kept()
+  if (!(await kept())) return
   changing.value = one
   void asked.refetch()
 }

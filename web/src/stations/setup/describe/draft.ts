@@ -25,7 +25,8 @@ function makeDraft(number: number) {
   const version = ref(0)
   function show(now: Schema<'WholeOut'> | undefined) {
     // What is typed and not kept yet belongs to the version that it was begun on: another's change is never written over.
-    if (!now || state.value !== 'kept') return
+    // Nor is what was just kept by what was asked before that.
+    if (!now || state.value !== 'kept' || now.version < version.value) return
     version.value = now.version
     data.value = (JSON.parse(JSON.stringify(now.data)) as Described | null) ?? { operations: {} }
     data.value.operations ??= {}
@@ -34,20 +35,20 @@ function makeDraft(number: number) {
       data.value[part] = { ...usual, ...data.value[part] }
   }
   watch(whole, show, { immediate: true })
-  let running: Promise<void> = Promise.resolve()
-  async function keep(text?: string): Promise<boolean> {
+  let running: Promise<boolean> = Promise.resolve(true)
+  async function keepNow(text?: string): Promise<boolean> {
     state.value = 'keeping'
     const body = { version: version.value, text: text ?? null, data: text === undefined ? pruned(data.value) : null }
     try {
-      await take(
+      const now = await take(
         api.PUT('/api/v1/setup/descriptions/{number}', {
           params: { path: { number } },
           body: { ...body, data: body.data as Record<string, unknown> | null },
         }),
       )
-      version.value += 1
+      version.value = now.version
       if (state.value === 'keeping') state.value = 'kept'
-      await client.invalidateQueries({ queryKey: ['description', number] })
+      void client.invalidateQueries({ queryKey: ['description', number] })
       void client.invalidateQueries({ queryKey: ['descriptions'] })
       return true
     } catch (problem) {
@@ -56,11 +57,10 @@ function makeDraft(number: number) {
       return false
     }
   }
-  /** Keep what waits to be kept, before anything is asked by it. */
-  const kept = async () => {
-    if (state.value === 'typing' || state.value === 'failed') running = running.then(() => keep().then(() => undefined))
-    await running
-  }
+  /** Keep the text of the whole file, or what is typed in the steps, after what is being kept. False where it could not be. */
+  const keep = (text?: string) => (running = running.then(() => keepNow(text)))
+  /** Keep what waits to be kept. False where it could not be: nothing is to be asked by it then. */
+  const kept = () => (state.value === 'typing' || state.value === 'failed' ? keep() : running)
   const soon = useDebounceFn(() => kept(), 700)
   function change() {
     state.value = 'typing'
@@ -70,6 +70,7 @@ function makeDraft(number: number) {
   async function reload() {
     const now = await asked.refetch()
     state.value = 'kept'
+    version.value = 0
     show(now.data)
   }
   const owner = computed(() => owners.value?.find((one) => one.owner === whole.value?.owner))
