@@ -58,6 +58,12 @@ $(STAMPS)/browser:
 	@command -v chromium > /dev/null || { apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium > /dev/null; }
 	@touch $@
 
+# Debian's own servers of files, started by the tests in folders of their own.
+$(STAMPS)/servers:
+	@mkdir -p $(STAMPS)
+	@test -x /usr/sbin/sshd && test -x /usr/sbin/vsftpd && test -e /usr/lib/lighttpd/mod_webdav.so || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends openssh-server vsftpd lighttpd lighttpd-mod-webdav > /dev/null; }
+	@touch $@
+
 demo: setup
 	.venv/bin/amber-lane demo
 
@@ -73,7 +79,7 @@ types: $(STAMPS)/install $(STAMPS)/npm
 	cd web && npm run -s types > /dev/null
 
 # Which lines the tests walk through, by room, with the floors that stand in pyproject.toml.
-coverage: setup $(STAMPS)/browser
+coverage: setup $(STAMPS)/browser $(STAMPS)/servers
 	rm -f .coverage*
 	.venv/bin/pytest -q -n 2 --dist loadscope --cov --cov-report= --cov-config=pyproject.toml
 	$(PY) -m tests.coverage_floors
@@ -89,7 +95,7 @@ check: setup
 	$(MAKE) -s states && git diff --quiet docs/states.md || { echo "the state machines changed: commit docs/states.md"; exit 1; }
 	cd web && npx --no-install prettier --check --log-level warn "src/**/*.{vue,ts}" "!src/api/schema.d.ts" && npx --no-install vue-tsc --noEmit && npx --no-install eslint src && npx --no-install vitest run --silent
 
-test: $(STAMPS)/browser check
+test: $(STAMPS)/browser $(STAMPS)/servers check
 	.venv/bin/pytest -q -n 2 --dist loadscope
 
 fresh:

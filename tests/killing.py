@@ -11,6 +11,7 @@ from sqlalchemy import event, select
 from sqlalchemy.orm import Session
 
 from amber_lane.connectors.smtp_mail import SmtpMail
+from amber_lane.data.files import FileServer
 from amber_lane.data.orders import Order, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import UNCALLED, Inbox, Supplier
@@ -51,11 +52,15 @@ def work(business: Business) -> None:
     worker = business.app_state.worker
     worker.reader.orders(1)
     worker.send_due()
+    worker.send_files()
     worker.deliver()
     for supplier in business.all(select(Supplier.id).where(Supplier.kind.not_in(UNCALLED))):
         worker.reader.answers(supplier)
     for inbox in business.all(select(Inbox.id)):
-        worker.reader.letters(inbox)
+        worker.letters.read(inbox)
+    for server in business.all(select(FileServer.id)):
+        worker.look_at_files(server)
+    worker.jobs.run_due()
     worker.deliver()
     worker.reader.parcels(1)
 
@@ -79,6 +84,7 @@ def survive(business: Business) -> None:
     delivery = business.app_state.worker.delivery
     delivery.settle = 0.0
     delivery.recover()
+    business.app_state.worker.jobs.recover()
     work(business)
     for number in list(delivery.not_before):
         delivery.not_before[number] = 0

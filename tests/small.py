@@ -40,6 +40,7 @@ class Small:
     """One store, one supplier with one origin and two services, items that cost 1.00, 2.00, … with 20 of each."""
 
     def __init__(self, folder: Path, template: Path) -> None:
+        self.folder = folder
         shutil.copy(template, folder / "small.db")
         self.db = Database(f"sqlite:///{folder / 'small.db'}")
         self.clock = PacedClock(START, 0)

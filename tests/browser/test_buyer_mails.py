@@ -42,7 +42,7 @@ def test_a_helper_takes_a_case_from_a_buyers_mail_to_money_in_the_journal(page: 
     business.world.post("complain", number=number, reason="damaged")
     # Who else writes opens nothing.
     business.world.post("complain", number=number, reason="lost", sender="stranger@else.example")
-    served.app_state.reader.letters(1)
+    served.app_state.worker.letters.read(1)
 
     page.set_default_timeout(12_000)
     page.goto(served.address)

@@ -81,7 +81,7 @@ def test_a_suppliers_mail_is_put_to_the_person_and_its_sheet_is_taken(app: Page,
         "mail", sender="Office <Office@Northlight.example>", subject="Closed on Friday", text="We send again on Monday.", files={}
     )
     business.on(5)
-    served.app_state.reader.letters(1)
+    served.app_state.worker.letters.read(1)
     app.goto(f"{served.address}/today")
     row = app.get_by_role("row", name=re.compile("Closed on Friday"))
     expect(row).to_be_visible()

@@ -54,7 +54,7 @@ from .listings import allowance, going_live, listings, variant_matrix
 from .mapping import lanes, mapping_queue
 from .monitoring import catalogue_sheets, decision_groups, sweeps
 from .orders import order_acts, orders
-from .partners import connections, descriptions, first_steps, life_cycle, partner_terms
+from .partners import connections, descriptions, files, first_steps, life_cycle, partner_terms
 from .people import approvals, own_sign_in, own_work, program_keys, roles, sign_in, users
 from .pricing import exchange_rates, explanations, prices
 from .printing import artwork, designs, pictures
@@ -164,7 +164,7 @@ OPEN_TO_ALL = (sign_in, own_sign_in, agent_leases, agent_portal)
 GUARDED = (
     today, mapping_queue, lanes, prices, explanations, exchange_rates, sweeps, buying_accounts, first_steps, going_live, life_cycle, users,
     roles, approvals, own_work, program_keys,
-    purchase_orders, payment_batches, decision_groups, order_acts, orders, parcels, connections, descriptions, sheets, partner_terms,
+    purchase_orders, payment_batches, decision_groups, order_acts, orders, parcels, connections, descriptions, files, sheets, partner_terms,
     allowance, catalogue_sheets, sourcing, search, listings, variant_matrix, profit, held_against, costs, ranking,
     artwork, designs, pictures, depot_goods, depot_acts, depot_loads, claim_cases, buyer_mails, returns,
 )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from posixpath import normpath
 from urllib.parse import parse_qsl, quote, unquote, urlencode, urlsplit, urlunsplit
 
-_PORTS = {"http": 80, "https": 443, "smtp": 25, "smtps": 465, "pop": 110, "pops": 995, "imap": 143, "imaps": 993}
+_PORTS = {"http": 80, "https": 443, "smtp": 25, "smtps": 465, "pop": 110, "pops": 995, "imap": 143, "imaps": 993, "sftp": 22, "ftps": 21}
 
 
 def canonical(address: str) -> str:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import ssl
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from datetime import UTC, datetime
 from email.utils import parsedate_to_datetime
 from functools import lru_cache
+from pathlib import Path
 from typing import Any, TypeVar
 
 import httpx
@@ -91,6 +92,32 @@ class Caller:
         """A question whose answer is a file or a page."""
         return self._send("GET", path, asking=True, file=True, **options)
 
+    def look(self, method: str, path: str, **options: Any) -> httpx.Response:  # noqa: ANN401 - passed on to httpx
+        """A question by another method than GET, which may be repeated at will."""
+        return self._send(method, path, asking=True, **options)
+
+    def download(self, path: str, into: Path, keep: Callable[[Path, bytes], object]) -> None:
+        """Fetch a file in parts that are kept as they come (by `keep`), going on where `into` ends; what came stays after a failure."""
+        done = into.stat().st_size if into.exists() else 0
+        try:
+            with (
+                outside.within(self.deadline * FILE_TIMES),
+                self.client.stream("GET", path, headers={"Range": f"bytes={done}-"} if done else None) as came,
+            ):
+                if came.status_code == 416:
+                    return
+                if not came.is_success:
+                    came.read()
+                    raise self._failure(came, asking=True)
+                if done and came.status_code != 206:
+                    # It sends no parts, so all of it comes again.
+                    into.unlink()
+                into.touch()
+                for part in came.iter_bytes(262_144):
+                    keep(into, part)
+        except httpx.HTTPError as error:
+            raise Unavailable(f"{self.name} did not send the whole file in time") from error
+
     def send(self, method: str, path: str, **options: Any) -> httpx.Response:  # noqa: ANN401 - passed on to httpx
         """A change by a form or a file; whatever else is sent comes in `options`."""
         return self._send(method, path, asking=False, **options)
@@ -122,7 +149,8 @@ class Caller:
                 body += part
                 if len(body) > most:
                     raise _TooMuch(most)
-            heads = [(name, value) for name, value in came.headers.multi_items() if name not in _ABOUT_THE_BODY]
+            kept = ("content-length",) if method == "HEAD" else ()
+            heads = [(name, value) for name, value in came.headers.multi_items() if name in kept or name not in _ABOUT_THE_BODY]
             return httpx.Response(came.status_code, headers=heads, content=bytes(body), request=came.request)
 
     def _note_budget(self, response: httpx.Response) -> None:

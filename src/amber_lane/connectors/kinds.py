@@ -12,6 +12,12 @@ from .craft_pages import CraftPages
 from .depot_api import DepotApi
 from .described.make import Described, abilities_of, make, of_text, shipped_one
 from .errors import Refused
+from .file_servers.buckets import Buckets
+from .file_servers.ftps import Ftps
+from .file_servers.pages import Pages
+from .file_servers.protocol import FileLink
+from .file_servers.sftp import Sftp
+from .file_servers.webdav import WebDav
 from .folder_sheet import FolderSheet
 from .imap_mail import ImapMail
 from .pop_mail import PopMail
@@ -105,6 +111,11 @@ KINDS = (
     LinkKind("supplier", DESCRIBED, "By a description of its interface", "as its description says", _undescribed),
     LinkKind("carrier", DESCRIBED, "By a description of its interface", "as its description says", _undescribed),
     LinkKind("rates", DESCRIBED, "By a description of its interface", "as its description says", _undescribed),
+    LinkKind("files", "sftp", "Files over SSH (SFTP)", "name:password, or name: and a private key", Sftp, "sftp://…"),
+    LinkKind("files", "ftps", "Files over sealed FTP (FTPS)", "name:password", Ftps, "ftps://…"),
+    LinkKind("files", "webdav", "Files over WebDAV", "name:password", WebDav),
+    LinkKind("files", "bucket", "Files in a bucket (S3-compatible)", "name:secret, or name:secret:region", Buckets, "https://…/bucket"),
+    LinkKind("files", "pages", "Files on a web server, to be fetched only", "name:password; empty where it asks for none", Pages),
     LinkKind("webhook", "post", "An address of your own, told of events by signed POSTs", "a secret of 16 letters or more", WebhookPost),
     LinkKind("mailbox", "smtp", "Mail server that sends our mail", "name:password; empty where it asks for none", SmtpMail, "smtps://…"),
     LinkKind("inbox", "pop", "Mailbox that suppliers answer to, by POP3", "name:password", PopMail, "pops://…"),
@@ -130,7 +141,7 @@ def abilities_of_kind(owner: str, kind: str) -> frozenset[Ability]:
 
 
 # Whoever is called, whatever it can do beside what all can.
-AnyLink = StoreLink | SupplierLink | CarrierLink | RatesLink | MailLink | InboxLink | WebhookLink
+AnyLink = StoreLink | SupplierLink | CarrierLink | RatesLink | MailLink | InboxLink | WebhookLink | FileLink
 How = dict[str, Any]
 
 
@@ -206,6 +217,16 @@ def connect(
 ) -> WebhookLink: ...
 @overload
 def connect(
+    owner: Literal["files"],
+    kind: str,
+    address: str,
+    key: str,
+    deadline: float,
+    transport: httpx.BaseTransport | None = None,
+    how: How | None = None,
+) -> FileLink: ...
+@overload
+def connect(
     owner: str,
     kind: str,
     address: str,
@@ -227,7 +248,7 @@ def connect(
     one = kind_named(owner, kind)
     if one.make is None:
         raise Refused("this partner is never called: it works by sheets, or by a program that calls us")
-    if owner not in ("mailbox", "inbox") and not address.startswith(("http://", "https://")):
+    if owner not in ("mailbox", "inbox", "files") and not address.startswith(("http://", "https://")):
         raise Refused(f"{address!r} is not an address that starts with http:// or https://")
     if kind == DESCRIBED and how:
         return make(of_text(how["description"]), address, key, deadline, transport, how.get("save"))

@@ -245,6 +245,19 @@ MESSAGE = Machine(
     ),
 )
 
+FILE = Machine(
+    "file on a server",
+    "seen",
+    (
+        _move("fetch", "seen", "here", "it is whole, and a copy of it is here"),
+        _move("pass", "seen here", "passed", "a newer one came, and only the newest counts"),
+        _move("take", "here", "taken", "what it says is done"),
+        _move("fail", "here", "wrong", "it cannot be taken; shown on Today"),
+        _move("again", "wrong taken", "here", "a person has it taken once more"),
+        _move("close", "wrong", "closed", "a person saw it, and leaves it so"),
+    ),
+)
+
 SAMPLE = Machine(
     "sample",
     "asked",
@@ -355,6 +368,7 @@ MACHINES = (
     DECISION,
     OUTBOX,
     MESSAGE,
+    FILE,
     JOB,
     LINK,
     SAMPLE,

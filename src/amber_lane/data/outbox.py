@@ -72,7 +72,10 @@ class Revision(Base):
 
 
 class SheetOut(Row):
-    """A sheet that was taken out for a partner who works by sheets, as it was. outbox: the rows that went with it."""
+    """A sheet that was taken out for a partner who works by sheets, as it was. outbox: the rows that went with it.
+
+    file_rule_id, path: by which rule it is put on a server, and as what; placing_at: when the step began by which it got its name there.
+    """
 
     __tablename__ = "sheet_out"
     __table_args__ = (Index("ix_sheet_out_owner", "owner", "owner_id", "id"),)
@@ -85,6 +88,9 @@ class SheetOut(Row):
     rows: Mapped[list[Any]]
     outbox: Mapped[list[Any]]
     back_at: Mapped[datetime | None]
+    file_rule_id: Mapped[int | None] = mapped_column(ForeignKey("file_rule.id"))
+    path: Mapped[str] = mapped_column(default="")
+    placing_at: Mapped[datetime | None]
 
 
 class Job(Row):

@@ -180,7 +180,7 @@ class Link(Versioned):
     __tablename__ = "link"
     __table_args__ = (
         UniqueConstraint("owner", "owner_id"),
-        CheckConstraint("owner in ('store','supplier','carrier','mailbox','rates','inbox','webhook')", name="owner"),
+        CheckConstraint("owner in ('store','supplier','carrier','mailbox','rates','inbox','webhook','files')", name="owner"),
     )
     owner: Mapped[str]
     owner_id: Mapped[int]

@@ -36,6 +36,7 @@ from ..services.printing import making, sold_pictures, variants
 from ..services.sourcing import paste, saved_searches
 from ..sheets.mapping import Columns
 from ..sheets.opened import NotASheet
+from . import file_taking
 from .hourly import ROWS
 from .polling import Reader
 
@@ -136,7 +137,7 @@ class LongJobs:
         else:
             with self.db.reading() as s:
                 checked = kind.check(self.context(s, body), rows, lambda n: self.progress(number, n))
-            self._take(number, kind, checked, body)
+            self.take(number, kind, checked, body)
         bad = path.with_suffix(".bad.json")
         bad.write_text(json.dumps([[sheet.header], *[[row, reason] for row, reason in checked.bad]]))
         counts = checked.counts
@@ -151,7 +152,7 @@ class LongJobs:
             "bad": [{"row": row, "reason": reason} for row, reason in checked.bad[:50]],
         }
 
-    def _take(self, number: int, kind: SheetKind, checked: Checked, body: dict[str, Any]) -> None:
+    def take(self, number: int, kind: SheetKind, checked: Checked, body: dict[str, Any]) -> None:
         """The good rows in portions that are one act together; after a kill those that are left are taken, into the same act."""
         total = len(checked.good)
         self.progress(number, 0, total)
@@ -383,6 +384,7 @@ _RUN: dict[str, Callable[[LongJobs, int, dict[str, Any]], dict[str, Any]]] = {
     "print.files": LongJobs._print_files,
     "print.pictures": LongJobs._print_pictures,
     "certify": LongJobs._certify,
+    "file": file_taking.run,
 }
 # What only reads, and works long on it, keeps no other job waiting: these have a line of their own.
 LOOKS = frozenset(("replay", "certify"))

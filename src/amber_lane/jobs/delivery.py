@@ -48,6 +48,7 @@ from ..services.partners.connections import note_budget, note_health
 from ..services.partners.life_cycle import set_apart
 from ..services.partners.registry import ConnectorRegistry, link_of
 from .batches import Batches
+from .file_polling import FileDesk
 from .outbox_senders import ClaimDesk, HoldDesk, OpenLink, OpenStore, PictureDesk, PrintDesk, opened
 
 # A change that breaks something here at each of so many tries is given up. One that the outside does not take for the
@@ -87,6 +88,7 @@ class Delivery:
         self.settle = connectors.deadline
         self.not_before: dict[int, float] = {}
         self.pictures, self.prints, self.holds, self.claims = PictureDesk(db, clock), PrintDesk(db), HoldDesk(db), ClaimDesk(db)
+        self.files = FileDesk(db, lambda s: Context(s, clock, WHO))
         self.batches = Batches(db, clock, self.settle, self.pictures)
 
     def recover(self) -> int:
@@ -222,7 +224,7 @@ class Delivery:
 
     def _opened(self, target: str) -> OpenLink:
         with self.db.reading() as s:
-            return opened(self.connectors, Context(s, self.clock, WHO), target)
+            return opened(self.connectors, Context(s, self.clock, WHO), target, self.files)
 
     def _carry(self, partner: OpenLink, row: Outbox) -> Carried:
         """One row: ask first where it may have arrived, then send. `row` is as it was before the claim."""

@@ -12,6 +12,8 @@ from ..clock import Clock
 from ..connectors.claim_payloads import ClaimPayload, claim_link
 from ..connectors.depot_payloads import HoldPayload, depot_link
 from ..connectors.errors import Refused
+from ..connectors.file_servers.payload import FilePayload
+from ..connectors.file_servers.protocol import FileLink
 from ..connectors.payloads import Answer, ListingPayload, MailPayload, Payload, PurchasePayload, StorePayload, SupplierPayload
 from ..connectors.print_protocol import PrintLink
 from ..connectors.protocols import CarrierLink, MailLink, PartnerLink, StoreLink, SupplierLink
@@ -25,6 +27,7 @@ from ..data.shelf import Picture
 from ..services.base.context import Context
 from ..services.listings import images
 from ..services.partners.registry import ConnectorRegistry
+from .file_polling import FileDesk
 
 P = TypeVar("P", bound=Payload)
 
@@ -124,6 +127,19 @@ class OpenCarrier(OpenLink):
         return _for(CarrierPayload, payload).ask(self.link, key)
 
 
+class OpenFiles(OpenLink):
+    def __init__(self, link: FileLink, desk: FileDesk) -> None:
+        self.link: FileLink = link
+        self.desk = desk
+
+    def send(self, payload: Payload, key: str) -> Answer:
+        self.desk.send(self.link, _for(FilePayload, payload))
+        return None
+
+    def ask(self, payload: Payload, key: str) -> Answer:
+        return self.desk.ask(self.link, _for(FilePayload, payload))
+
+
 class OpenWebhook(OpenLink):
     def __init__(self, link: WebhookLink) -> None:
         self.link: WebhookLink = link
@@ -152,7 +168,7 @@ def _for(sort: type[P], payload: Payload) -> P:
     return payload
 
 
-def opened(connectors: ConnectorRegistry, context: Context, target: str) -> OpenLink:
+def opened(connectors: ConnectorRegistry, context: Context, target: str, files: FileDesk) -> OpenLink:
     """The connector of a target such as store:3."""
     owner, number = party_of(target)
     if owner == "store":
@@ -161,6 +177,8 @@ def opened(connectors: ConnectorRegistry, context: Context, target: str) -> Open
         return OpenSupplier(connectors.supplier(context, number))
     if owner == "carrier":
         return OpenCarrier(connectors.carrier(context, number))
+    if owner == "files":
+        return OpenFiles(connectors.files(context, number), files)
     if owner == "webhook":
         return OpenWebhook(connectors.webhook(context, number))
     return OpenMailbox(connectors.mailbox(context, number))

@@ -19,12 +19,12 @@ from ..connectors.claim_protocol import ClaimLink
 from ..connectors.depot_protocol import DepotLink
 from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
 from ..connectors.print_protocol import PrintLink
-from ..connectors.protocols import CatalogueItem, InboxVisit, ItemSeen, PurchaseAnswer, StoreOrder, SupplierLink, SweepPage, Word
+from ..connectors.protocols import CatalogueItem, ItemSeen, PurchaseAnswer, StoreOrder, SupplierLink, SweepPage, Word
 from ..connectors.return_protocol import ReturnsLink
 from ..data.orders import Order
 from ..data.outbox import AuditEntry
 from ..data.session import Database
-from ..data.setup import UNCALLED, Carrier, Inbox, Letter, RateSource, Store, Supplier
+from ..data.setup import UNCALLED, Carrier, RateSource, Store, Supplier
 from ..data.watch import Sweep
 from ..services.base.abilities import able
 from ..services.base.context import Context
@@ -33,7 +33,6 @@ from ..services.catalogue import ingest
 from ..services.claims import returns
 from ..services.depot import loads
 from ..services.fulfilment import parcel_tracking
-from ..services.inbound import mailbox
 from ..services.listings import drift, store_listings
 from ..services.monitoring import large_sweeps, polling_plan, sweeps
 from ..services.orders import orders
@@ -67,12 +66,12 @@ class Reader:
         self._half: dict[int, tuple[datetime, list[SweepPage]]] = {}
         self.heard: dict[tuple[int, str], datetime] = {}
         self.hearing = threading.Lock()
-        self.depots = DepotReader(db, clock, self._again)
+        self.depots = DepotReader(db, clock, self.again)
 
     def context(self, s: Session, who: str) -> Context:
         return Context(s, self.clock, who)
 
-    def _opened(self, open_: Callable[[Context, int], L], number: int) -> L:
+    def opened(self, open_: Callable[[Context, int], L], number: int) -> L:
         """A partner's connector, by the registry's method for its sort."""
         with self.db.reading() as s:
             return open_(self.context(s, "Watch"), number)
@@ -82,7 +81,7 @@ class Reader:
             connections.note_health(self.context(s, "Watch"), owner, number, error)
 
     @contextmanager
-    def _visit(self, owner: str, number: int) -> Iterator[None]:
+    def visit(self, owner: str, number: int) -> Iterator[None]:
         """A look at a partner: what came of it is its health. A fault of ours in taking in what it told is seen there too."""
         try:
             yield
@@ -93,7 +92,7 @@ class Reader:
             self._health(owner, number, Malformed("what it told could not be taken in here; the server's log says why"))
             raise
 
-    def _again(self, ask: Callable[[], T]) -> tuple[T, int]:
+    def again(self, ask: Callable[[], T]) -> tuple[T, int]:
         """Ask, and ask again after short waits. Returns the answer and how many tries were in vain."""
         for n in range(TRIES):
             try:
@@ -117,12 +116,12 @@ class Reader:
         gone: list[str] = []
         asked = retries = 0
         try:
-            link = self._opened(self.connectors.supplier, supplier_id)
+            link = self.opened(self.connectors.supplier, supplier_id)
             if link.one_by_one:
                 page, gone, asked = self._item_by_item(supplier_id, link)
                 pages.append(page)
             while not pages or len(pages) < pages[-1].pages:
-                page, vain = self._again(lambda: link.sweep_page(len(pages) + 1, pages[-1].cursor if pages else ""))
+                page, vain = self.again(lambda: link.sweep_page(len(pages) + 1, pages[-1].cursor if pages else ""))
                 pages.append(page)
                 asked, retries = asked + 1 + vain, retries + vain
         except OutsideError as error:
@@ -214,18 +213,18 @@ class Reader:
         """New orders of a store by its cursor. Each page is taken in and its cursor kept in one transaction."""
         fresh = 0
         try:
-            with self._visit("store", store_id):
-                link = self._opened(self.connectors.store, store_id)
+            with self.visit("store", store_id):
+                link = self.opened(self.connectors.store, store_id)
                 more = True
                 while more:
                     with self.db.reading() as s:
                         cursor = self.context(s, "Orders").get(Store, store_id, "store").orders_cursor or ""
-                    page, _ = self._again(lambda: link.orders(cursor))  # noqa: B023
+                    page, _ = self.again(lambda: link.orders(cursor))  # noqa: B023
                     if page.orders or page.cursor != cursor:
                         fresh += self._take_orders(store_id, page.orders, page.cursor, page.unreadable)
                     more = page.more
                 if isinstance(link, ReturnsLink):
-                    read_returns(self.db, lambda s: self.context(s, "Returns"), self._again, link, store_id)
+                    read_returns(self.db, lambda s: self.context(s, "Returns"), self.again, link, store_id)
         finally:
             with self.db.writing() as s:
                 store = self.context(s, "Orders").get(Store, store_id, "store")
@@ -237,14 +236,14 @@ class Reader:
         be read whole is asked for again the next time, and keeps none of the later ones waiting. Returns how many rows."""
         fresh = 0
         try:
-            link = self._opened(self.connectors.store, store_id)
+            link = self.opened(self.connectors.store, store_id)
             if not link.tells_settlements:
                 return 0
             with self.db.reading() as s:
                 cursor = self.context(s, "Books").get(Store, store_id, "store").settled_cursor or ""
             more = whole = True
             while more:
-                page, _ = self._again(lambda: link.settlements(cursor))  # noqa: B023
+                page, _ = self.again(lambda: link.settlements(cursor))  # noqa: B023
                 with self.db.writing() as s:
                     context = self.context(s, "Books")
                     store = context.get(Store, store_id, "store")
@@ -275,7 +274,7 @@ class Reader:
                 # What is told now is read by the clock once the store is back at work.
                 return 0
         secret = self.connectors.credentials.for_use(f"hook-{store_id}")
-        word = self._opened(self.connectors.store, store_id).read_word(headers, body, secret)
+        word = self.opened(self.connectors.store, store_id).read_word(headers, body, secret)
         self._hear(store_id, word)
         with self.db.reading() as s:
             if s.scalar(select(Order.id).where(Order.store_id == store_id, Order.number == word.order.number)) is not None:
@@ -307,11 +306,11 @@ class Reader:
                 # Nobody there knows of a purchase again; its answer was all, and the rest comes by sheet, mail or hand.
                 references = []
         try:
-            with self._visit("supplier", supplier_id):
-                link = self._opened(self.connectors.supplier, supplier_id)
+            with self.visit("supplier", supplier_id):
+                link = self.opened(self.connectors.supplier, supplier_id)
                 for start in range(0, len(references), 50):
                     part = references[start : start + 50]
-                    found, _ = self._again(lambda: link.find_purchases(part))  # noqa: B023
+                    found, _ = self.again(lambda: link.find_purchases(part))  # noqa: B023
                     for first in range(0, len(found), TAKEN):
                         self._take_answers(found[first : first + TAKEN], asked, coming)
                 if isinstance(link, PrintLink):
@@ -319,7 +318,7 @@ class Reader:
                 if isinstance(link, DepotLink):
                     self.depots.read(supplier_id, link)
                 if isinstance(link, ClaimLink):
-                    read_claims(self.db, lambda s: self.context(s, "Claims"), self._again, link, supplier_id)
+                    read_claims(self.db, lambda s: self.context(s, "Claims"), self.again, link, supplier_id)
         finally:
             with self.db.writing() as s:
                 self.context(s, "Orders").get(Supplier, supplier_id, "supplier").next_ask = self.clock.now() + timedelta(minutes=5)
@@ -341,11 +340,11 @@ class Reader:
             context = self.context(s, "Transit")
             numbers = [*parcel_tracking.on_the_road(context, carrier_id), *returns.on_the_road(context, carrier_id)]
         try:
-            with self._visit("carrier", carrier_id):
-                link = self._opened(self.connectors.carrier, carrier_id)
+            with self.visit("carrier", carrier_id):
+                link = self.opened(self.connectors.carrier, carrier_id)
                 for start in range(0, len(numbers), 50):
                     part = numbers[start : start + 50]
-                    words, _ = self._again(lambda: link.track(part))  # noqa: B023
+                    words, _ = self.again(lambda: link.track(part))  # noqa: B023
                     with self.db.writing() as s:
                         parcel_tracking.take_words(self.context(s, "Transit"), carrier_id, words)
                         returns.take_words(self.context(s, "Transit"), carrier_id, words)
@@ -356,8 +355,8 @@ class Reader:
     def rates(self, source_id: int) -> None:
         """The exchange rates of the day."""
         try:
-            link = self._opened(self.connectors.rates, source_id)
-            table, _ = self._again(link.table)
+            link = self.opened(self.connectors.rates, source_id)
+            table, _ = self.again(link.table)
             with self.db.writing() as s:
                 context = self.context(s, "Watch")
                 exchange_rates.take_table(context, context.get(RateSource, source_id, "source of rates"), table)
@@ -367,56 +366,12 @@ class Reader:
             with self.db.writing() as s:
                 self.context(s, "Watch").get(RateSource, source_id, "source of rates").next_ask = self.clock.now() + timedelta(minutes=30)
 
-    def letters(self, inbox_id: int) -> int:
-        """Mail that has come since the last look, each in a transaction of its own. Returns how many there were."""
-        fresh: list[str] = []
-        try:
-            with self._visit("inbox", inbox_id):
-                link = self._opened(self.connectors.inbox, inbox_id)
-                with link.visit() as there:
-                    fresh = self._read_letters(there, inbox_id)
-        finally:
-            with self.db.writing() as s:
-                self.context(s, "Orders").get(Inbox, inbox_id, "mailbox").next_read = self.clock.now() + timedelta(minutes=2)
-        return len(fresh)
-
-    def held_letter(self, number: int) -> mailbox.OpenedMail:
-        """A mail whose files were not taken, had once more from its mailbox, where it lies still. OutsideError where it cannot be had."""
-        with self.db.reading() as s:
-            row = self.context(s, "Orders").get(Letter, number, "mail")
-        link = self._opened(self.connectors.inbox, row.inbox_id)
-        with link.visit() as there:
-            return mailbox.opened(there.letter(row.uid))
-
-    def _read_letters(self, visit: InboxVisit, inbox_id: int) -> list[str]:
-        """What is new in a mailbox, in one visit. Raises the last fault once all others are read."""
-        there, _ = self._again(visit.uids)
-        with self.db.writing() as s:
-            context = self.context(s, "Orders")
-            mailbox.leave_old(context, context.get(Inbox, inbox_id, "mailbox"), there)
-            fresh = mailbox.unread(context, inbox_id, there)
-        bad: Exception | None = None
-        for uid in fresh:
-            try:
-                letter, _ = self._again(lambda: visit.letter(uid))  # noqa: B023
-                came = mailbox.opened(letter)
-                with self.db.writing() as s:
-                    mailbox.receive(self.context(s, "Orders"), inbox_id, came)
-            except Unavailable:
-                raise
-            except Exception as error:  # noqa: BLE001
-                # One that came torn, or breaks something here, keeps none of the others waiting; it is looked at again.
-                bad = error
-        if bad is not None:
-            raise bad
-        return fresh
-
     def check(self, store_id: int) -> int:
         """A store's own listings, compared with what we asked; the next time is a day later. Returns how many differ."""
         with self.db.writing() as s:
             self.context(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(days=1)
         try:
-            link = self._opened(self.connectors.store, store_id)
+            link = self.opened(self.connectors.store, store_id)
             begun, seen = self.clock.now(), set()
             for page in link.listings():
                 with self.db.writing() as s:
@@ -435,8 +390,8 @@ class Reader:
 
     def catalogue(self, supplier_id: int) -> int:
         """A supplier's origins, services and whole catalogue; the next time is a day later. Returns how many items were new."""
-        link = self._opened(self.connectors.supplier, supplier_id)
-        terms, _ = self._again(link.origins)
+        link = self.opened(self.connectors.supplier, supplier_id)
+        terms, _ = self.again(link.origins)
         with self.db.writing() as s:
             context = self.context(s, "Watch")
             supplier = context.get(Supplier, supplier_id, "supplier")
@@ -459,12 +414,12 @@ class Reader:
 
     def items(self, supplier_id: int, numbers: Sequence[str]) -> tuple[int, dict[str, str]]:
         """Bring single items in by their numbers. Returns how many were new, and what failed with why."""
-        link = self._opened(self.connectors.supplier, supplier_id)
+        link = self.opened(self.connectors.supplier, supplier_id)
         found: list[CatalogueItem] = []
         failed: dict[str, str] = {}
         for number in numbers:
             try:
-                one, _ = self._again(lambda: link.item(number))  # noqa: B023
+                one, _ = self.again(lambda: link.item(number))  # noqa: B023
                 if one is None:
                     failed[number] = "the supplier does not have it"
                 else:
@@ -479,7 +434,7 @@ class Reader:
 
     def listings(self, store_id: int) -> int:
         """A store's listings as it shows them."""
-        link = self._opened(self.connectors.store, store_id)
+        link = self.opened(self.connectors.store, store_id)
         fresh = 0
         for page in link.listings():
             with self.db.writing() as s:

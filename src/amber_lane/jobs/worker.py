@@ -17,6 +17,7 @@ from sqlalchemy import select
 
 from ..clock import Clock, PacedClock
 from ..connectors.errors import OutsideError
+from ..data.files import FileServer
 from ..data.lanes import Lane
 from ..data.outbox import Job
 from ..data.session import Database
@@ -28,6 +29,7 @@ from ..services.base.context import Context
 from ..services.base.errors import UseCaseError
 from ..services.base.job_queue import start
 from ..services.catalogue.search import Finder
+from ..services.files import sending
 from ..services.mapping import auto_matching, lane_terms
 from ..services.monitoring import polling_plan
 from ..services.orders import routing
@@ -38,7 +40,9 @@ from ..services.sourcing import saved_searches
 from ..sheets import apart
 from .background_jobs import LongJobs
 from .delivery import Delivery
+from .file_polling import FileReader
 from .hourly import Hourly
+from .mail_polling import LetterReader
 from .polling import Reader
 from .portions import Portions
 
@@ -61,6 +65,8 @@ class Worker:
         self.stopping = threading.Event()
         self.portions = Portions(db, clock, self.stopping.is_set)
         self.hourly = Hourly(db, clock, folder, self.stopping.is_set)
+        self.letters = LetterReader(self.reader, folder / "sheets")
+        self.files = FileReader(db, lambda s: Context(s, clock, "Files"), connectors, folder / "sheets")
         self._lock: IO[str] | None = None
         self._laned: Any = None
         self._planned: Any = None
@@ -179,12 +185,14 @@ class Worker:
                 self._alone("orders", self.reader.orders, number)
         self._alone("look again", self.look_again, now)
         self._alone("sending", self.send_due)
+        self._alone("files", self.send_files)
         for kind, column, read in (
             (Supplier, Supplier.next_ask, self.reader.answers),
             (Carrier, Carrier.next_ask, self.reader.parcels),
             (RateSource, RateSource.next_ask, self.reader.rates),
-            (Inbox, Inbox.next_read, self.reader.letters),
+            (Inbox, Inbox.next_read, self.letters.read),
             (Store, Store.next_settled, self.reader.settlements),
+            (FileServer, FileServer.next_read, self.look_at_files),
         ):
             for number in self.reader.due(kind, column, now):
                 self._alone(read.__name__, read, number)
@@ -197,6 +205,18 @@ class Worker:
         if self._laned is None or now - self._laned > timedelta(minutes=1):
             self._laned = now
             self.follow_lanes()
+
+    def look_at_files(self, server: int) -> None:
+        with self.reader.visit("files", server):
+            self.files.look(server)
+
+    def send_files(self) -> None:
+        """Our sheets that go to a server of files by themselves."""
+        with self.db.reading() as s:
+            due = sending.due(Context(s, self.clock, "Files"))
+        for rule in due:
+            with self.db.writing() as s:
+                sending.send_out(Context(s, self.clock, "Files"), rule)
 
     def look_over(self) -> None:
         """The hourly look, when its hour has come."""

@@ -38,7 +38,7 @@ def sold(small: Small) -> Small:
 
 def comes(house: Small, uid: str, subject: str, text: str, sender: str = BUYER.email, *files: tuple[str, bytes]) -> Letter:
     mail = IncomingMail(uid, None, sender, subject, text, files)
-    return house.write(lambda context: mailbox.receive(context, 1, mailbox.opened(mail)))
+    return house.write(lambda context: mailbox.receive(context, 1, mailbox.opened(mail), house.folder))
 
 
 def lines(house: Small, order: int) -> list[Any]:
@@ -119,7 +119,7 @@ def test_a_supplier_answers_claims_by_sheet_and_word_and_only_its_own(sold: Smal
 
     def write(uid: str, sender: str, words: str, proof: tuple[str, ...], *files: tuple[str, bytes]) -> Letter:
         mail = IncomingMail(uid, None, sender, "Re: claims", words, files, keys=proof)
-        return sold.write(lambda context: mailbox.receive(context, 1, mailbox.opened(mail)))
+        return sold.write(lambda context: mailbox.receive(context, 1, mailbox.opened(mail), sold.folder))
 
     sheet = ("answers.csv", text.encode())
     assert write("1", "claims@supply.example", "", (), sheet).held, "nothing proves who wrote it"

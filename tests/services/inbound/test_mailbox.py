@@ -44,7 +44,7 @@ def comes(small: Small, uid: str, *files: tuple[str, str], sender: str = OFFICE,
     mine = select(MailKey.key).join(Supplier, Supplier.id == MailKey.supplier_id).where(Supplier.mail == sender)
     proof = proof or {"keys": tuple(small.all(mine))}
     mail = IncomingMail(uid, None, sender, "Re: orders", "Hello", tuple((name, text.encode()) for name, text in files), fault, **proof)
-    return small.write(lambda context: mailbox.receive(context, 1, mailbox.opened(mail)))
+    return small.write(lambda context: mailbox.receive(context, 1, mailbox.opened(mail), small.folder))
 
 
 def send(small: Small, *numbers: Any) -> list[PurchaseOrder]:
@@ -97,11 +97,11 @@ def test_a_mail_is_not_believed_by_its_sender(by_mail: Small) -> None:
     # What a person says is theirs is done; once, and from that very mail.
     mail = IncomingMail("f0", None, OFFICE, "Re: orders", "", (("answers.csv", refused.encode()),))
     with pytest.raises(Conflict, match="another mail"):
-        by_mail.write(lambda context: mailbox.take_in_held(context, 2, mailbox.opened(mail)))
-    assert by_mail.write(lambda context: mailbox.take_in_held(context, 1, mailbox.opened(mail))).message == "1 answer taken"
+        by_mail.write(lambda context: mailbox.take_in_held(context, 2, mailbox.opened(mail), by_mail.folder))
+    assert by_mail.write(lambda context: mailbox.take_in_held(context, 1, mailbox.opened(mail), by_mail.folder)).message == "1 answer taken"
     assert state(by_mail, "ONE-A-1") == "refused"
     with pytest.raises(Conflict, match="done already"):
-        by_mail.write(lambda context: mailbox.take_in_held(context, 1, mailbox.opened(mail)))
+        by_mail.write(lambda context: mailbox.take_in_held(context, 1, mailbox.opened(mail), by_mail.folder))
 
 
 def test_the_receiving_servers_word_is_proof_where_a_person_said_so(by_mail: Small) -> None:

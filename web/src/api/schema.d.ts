@@ -4346,6 +4346,198 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/setup/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Files
+         * @description All rules, and the newest files that came.
+         */
+        get: operations["setup_files"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/files/came/{number}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Again
+         * @description Take a file once more, as when its columns were named since.
+         */
+        post: operations["setup_take_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/files/came/{number}/bad.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bad Of
+         * @description The rows of a file that were not taken, each with why.
+         */
+        get: operations["setup_bad_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/files/came/{number}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Leave It */
+        post: operations["setup_leave_it"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/files/came/{number}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Copy Of
+         * @description A file as it came.
+         */
+        get: operations["setup_copy_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/files/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description What lies there now and is meant by a pattern. Nothing is fetched by it.
+         */
+        post: operations["setup_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/files/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Rule */
+        post: operations["setup_add_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/files/rules/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Rule */
+        put: operations["setup_change_rule"];
+        post?: never;
+        /**
+         * Remove Rule
+         * @description Remove a rule, with what is remembered of its files. Cannot be undone.
+         */
+        delete: operations["setup_remove_rule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/files/rules/{number}/now": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look Now
+         * @description Look there at the next moment, whatever its time.
+         */
+        post: operations["setup_look_now"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/files/rules/{number}/switch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Switch Rule */
+        post: operations["setup_switch_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/setup/kinds": {
         parameters: {
             query?: never;
@@ -7558,6 +7750,45 @@ export interface components {
             version: number;
         };
         /**
+         * CameOut
+         * @description copy_kept: a copy of it is here; again: it may be taken once more.
+         */
+        CameOut: {
+            /** Again */
+            again: boolean;
+            /** Bad */
+            bad: number;
+            /** Called */
+            called: string;
+            /** Changed At */
+            changed_at: string | null;
+            /** Copy Kept */
+            copy_kept: boolean;
+            /** Id */
+            id: number;
+            /** Message */
+            message: string;
+            /** Needs */
+            needs: boolean;
+            /** Partner */
+            partner: string;
+            /** Path */
+            path: string;
+            /** Rule */
+            rule: number;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+            /** Size */
+            size: number;
+            /** State */
+            state: string;
+            /** Taken At */
+            taken_at: string | null;
+        };
+        /**
          * CanClaimOut
          * @description What a claim of an order line would begin with; why: '' where there is somebody to claim it from.
          *
@@ -9008,6 +9239,39 @@ export interface components {
             tax: components["schemas"]["Money"];
             /** Units */
             units: number;
+        };
+        /** FilePartner */
+        FilePartner: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /** Sheets */
+            sheets: components["schemas"]["SheetOfPartner"][];
+        };
+        /** FileThere */
+        FileThere: {
+            /** Changed */
+            changed: string | null;
+            /** Path */
+            path: string;
+            /** Size */
+            size: number;
+        };
+        /** FilesOut */
+        FilesOut: {
+            /** Came */
+            came: components["schemas"]["CameOut"][];
+            /** Mail */
+            mail: boolean;
+            /** Partners */
+            partners: components["schemas"]["FilePartner"][];
+            /** Rules */
+            rules: components["schemas"]["amber_lane__api__partners__files__RuleOut"][];
+            /** Servers */
+            servers: components["schemas"]["ServerOut"][];
         };
         /**
          * FirstCode
@@ -10605,44 +10869,6 @@ export interface components {
             units: number;
             /** Version */
             version: number;
-        };
-        /**
-         * LookAsk
-         * @description options None: those that it has, or that its supplier's items differ in. numbers: items to choose from as well.
-         */
-        LookAsk: {
-            /** Numbers */
-            numbers?: string[];
-            /** Options */
-            options?: components["schemas"]["OptionShape"][] | null;
-        };
-        /** LookOut */
-        LookOut: {
-            /** Above */
-            above: number;
-            /** Also */
-            also: string[];
-            /** Asks Whole */
-            asks_whole: boolean;
-            /** Doubts */
-            doubts: {
-                [key: string]: string[];
-            };
-            /** Fields */
-            fields: components["schemas"]["FieldOut"][];
-            /** Made At */
-            made_at: string | null;
-            /** Missing */
-            missing: string[];
-            reading: components["schemas"]["ReadingShape"];
-            /** Remembered */
-            remembered: boolean;
-            /** Rows */
-            rows: string[][];
-            /** Tabs */
-            tabs: string[];
-            /** Whole */
-            whole: boolean | null;
         };
         /**
          * Looked
@@ -13412,6 +13638,62 @@ export interface components {
             managers: boolean;
         };
         /**
+         * RuleAsk
+         * @description server 0: by mail. leave_old: what lies there now is left as it is.
+         */
+        RuleAsk: {
+            /**
+             * Done Folder
+             * @default
+             */
+            done_folder: string;
+            /**
+             * Each
+             * @default false
+             */
+            each: boolean;
+            /**
+             * Is Out
+             * @default false
+             */
+            is_out: boolean;
+            /**
+             * Leave Old
+             * @default false
+             */
+            leave_old: boolean;
+            /**
+             * Marker
+             * @default
+             */
+            marker: string;
+            /**
+             * Minutes
+             * @default 15
+             */
+            minutes: number;
+            /**
+             * Newest
+             * @default true
+             */
+            newest: boolean;
+            /** Owner */
+            owner: string;
+            /** Owner Id */
+            owner_id: number;
+            /** Pattern */
+            pattern: string;
+            /** Server */
+            server: number;
+            /**
+             * Version
+             * @default 0
+             */
+            version: number;
+            /** What */
+            what: string;
+        };
+        /**
          * RuleBody
          * @description One rule: money fields in minor units, rates in ppm; rule_value is ppm, or minor units for `add`.
          */
@@ -13451,17 +13733,6 @@ export interface components {
             scope_key: string;
             /** Step */
             step?: number | null;
-        };
-        /** RuleOut */
-        RuleOut: {
-            /** Find */
-            find: string;
-            /** Id */
-            id: number;
-            /** Put */
-            put: string;
-            /** Store */
-            store: number | null;
         };
         /** RuleShape */
         RuleShape: {
@@ -13697,6 +13968,20 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** SentFile */
+        SentFile: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Message */
+            message: string;
+            /** Path */
+            path: string;
+            /** State */
+            state: string;
+        };
         /**
          * SentPrintOut
          * @description One side as it was sent to be printed; lengths in hundredths of a millimetre.
@@ -13724,6 +14009,18 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /**
+         * ServerOut
+         * @description writes: we may put files there and move them.
+         */
+        ServerOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Writes */
+            writes: boolean;
         };
         /** ServiceDials */
         ServiceDials: {
@@ -13840,6 +14137,20 @@ export interface components {
             low: number;
             /** Mean */
             mean: number;
+        };
+        /**
+         * SheetOfPartner
+         * @description is_out: it goes there; by_mail: it may come by mail.
+         */
+        SheetOfPartner: {
+            /** By Mail */
+            by_mail: boolean;
+            /** Called */
+            called: string;
+            /** Is Out */
+            is_out: boolean;
+            /** What */
+            what: string;
         };
         /**
          * SheetOutRow
@@ -14474,6 +14785,13 @@ export interface components {
             version: number;
             /** Watching */
             watching?: boolean | null;
+        };
+        /** SwitchRule */
+        SwitchRule: {
+            /** On */
+            on: boolean;
+            /** Version */
+            version: number;
         };
         /**
          * TakeAsk
@@ -15283,6 +15601,27 @@ export interface components {
             /** To */
             to: string;
         };
+        /** RuleOut */
+        amber_lane__api__listings__listings__RuleOut: {
+            /** Find */
+            find: string;
+            /** Id */
+            id: number;
+            /** Put */
+            put: string;
+            /** Store */
+            store: number | null;
+        };
+        /**
+         * LookAsk
+         * @description options None: those that it has, or that its supplier's items differ in. numbers: items to choose from as well.
+         */
+        amber_lane__api__listings__variant_matrix__LookAsk: {
+            /** Numbers */
+            numbers?: string[];
+            /** Options */
+            options?: components["schemas"]["OptionShape"][] | null;
+        };
         /** CloseAsk */
         amber_lane__api__mapping__lanes__CloseAsk: {
             /**
@@ -15297,6 +15636,102 @@ export interface components {
         amber_lane__api__mapping__mapping_queue__RefuseAsk: {
             /** Items */
             items: number[];
+        };
+        /** LookOut */
+        amber_lane__api__monitoring__catalogue_sheets__LookOut: {
+            /** Above */
+            above: number;
+            /** Also */
+            also: string[];
+            /** Asks Whole */
+            asks_whole: boolean;
+            /** Doubts */
+            doubts: {
+                [key: string]: string[];
+            };
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+            /** Made At */
+            made_at: string | null;
+            /** Missing */
+            missing: string[];
+            reading: components["schemas"]["ReadingShape"];
+            /** Remembered */
+            remembered: boolean;
+            /** Rows */
+            rows: string[][];
+            /** Tabs */
+            tabs: string[];
+            /** Whole */
+            whole: boolean | null;
+        };
+        /** LookAsk */
+        amber_lane__api__partners__files__LookAsk: {
+            /**
+             * Marker
+             * @default
+             */
+            marker: string;
+            /** Pattern */
+            pattern: string;
+            /** Server */
+            server: number;
+        };
+        /**
+         * LookOut
+         * @description found: files that are meant now, the newest first, a hundred at most; count: how many there are; folders: where it was looked.
+         */
+        amber_lane__api__partners__files__LookOut: {
+            /** Count */
+            count: number;
+            /** Folders */
+            folders: string[];
+            /** Found */
+            found: components["schemas"]["FileThere"][];
+        };
+        /**
+         * RuleOut
+         * @description server 0: by mail. sent: of a rule that goes out, its newest files.
+         */
+        amber_lane__api__partners__files__RuleOut: {
+            /** Called */
+            called: string;
+            /** Done Folder */
+            done_folder: string;
+            /** Each */
+            each: boolean;
+            /** Id */
+            id: number;
+            /** Is On */
+            is_on: boolean;
+            /** Is Out */
+            is_out: boolean;
+            /** Marker */
+            marker: string;
+            /** Minutes */
+            minutes: number;
+            /** Newest */
+            newest: boolean;
+            /** Next At */
+            next_at: string | null;
+            /** Owner */
+            owner: string;
+            /** Owner Id */
+            owner_id: number;
+            /** Partner */
+            partner: string;
+            /** Pattern */
+            pattern: string;
+            /** Place */
+            place: string;
+            /** Sent */
+            sent: components["schemas"]["SentFile"][];
+            /** Server */
+            server: number;
+            /** Version */
+            version: number;
+            /** What */
+            what: string;
         };
         /** LinkAsk */
         amber_lane__api__partners__life_cycle__LinkAsk: {
@@ -38338,6 +38773,1027 @@ export interface operations {
             };
         };
     };
+    setup_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_take_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_bad_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_leave_it: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_copy_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["amber_lane__api__partners__files__LookAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["amber_lane__api__partners__files__LookOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_add_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_change_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_remove_rule: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_look_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_switch_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchRule"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     setup_kinds: {
         parameters: {
             query?: never;
@@ -43308,7 +44764,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LookAsk"];
+                "application/json": components["schemas"]["amber_lane__api__listings__variant_matrix__LookAsk"];
             };
         };
         responses: {
@@ -43774,7 +45230,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RuleOut"][];
+                    "application/json": components["schemas"]["amber_lane__api__listings__listings__RuleOut"][];
                 };
             };
             /** @description Unauthorized */
@@ -46617,7 +48073,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LookOut"];
+                    "application/json": components["schemas"]["amber_lane__api__monitoring__catalogue_sheets__LookOut"];
                 };
             };
             /** @description Unauthorized */

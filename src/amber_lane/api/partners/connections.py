@@ -175,11 +175,11 @@ def _partners(context: Context) -> list[PartnerOut]:
 
 
 class JoinAsk(Ask):
-    owner: str = Field(pattern="^(store|supplier|carrier|mailbox|rates|inbox|webhook)$")
+    owner: str = Field(pattern="^(store|supplier|carrier|mailbox|rates|inbox|webhook|files)$")
     kind: str = Field(max_length=40)
     name: str = Field("", max_length=80)
     address: str = Field("", max_length=500)
-    key: str = Field("", max_length=500)
+    key: str = Field("", max_length=8000)
     country: str = Field("", max_length=2)
     currency: str = Field("", max_length=3)
     ship_first: Money | None = None

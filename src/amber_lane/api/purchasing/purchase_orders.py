@@ -174,9 +174,9 @@ def read_letter(context: WriteContext, number: Big) -> Done:
 @needs(P.ORDER)
 def take_letter(app: TheApp, who: SignedIn, request: Request, number: Big) -> Done:
     """A person says that a mail is of whom it says it is: its files are had once more from the mailbox, and taken."""
-    came = app.reader.held_letter(number)
+    came = app.worker.letters.held(number)
     with app.db.writing() as s:
-        return Done(message=mailbox.take_in_held(context_of(request, s), number, came).message)
+        return Done(message=mailbox.take_in_held(context_of(request, s), number, came, app.worker.letters.folder).message)
 
 
 class TrustAsk(Ask):

@@ -44,10 +44,12 @@ NAMES = {
     "refund": ("refund", "refunds"),
     "fulfilment": ("tracking number", "tracking numbers"),
     "mail": ("mail", "mails"),
+    "file": ("sheet", "sheets"),
     "listing": ("change of a listing", "changes of listings"),
 }
 STATIONS = {"purchase": "orders", "sample": "orders", "cancel": "orders", "recall": "orders", "refund": "orders", "listing": "watch"}
 STATIONS |= dict.fromkeys(("claim", "return_answer", "label"), "transit")
+STATIONS["file"] = "orders"
 STATIONS |= dict.fromkeys(("load", "load_notice", "hold", "hold_answer", "count_again"), "depot")
 
 

@@ -28,6 +28,7 @@ from . import (
     books_alerts,
     claim_alerts,
     depot_alerts,
+    file_alerts,
     goods_alerts,
     price_alerts,
     print_alerts,
@@ -54,6 +55,7 @@ SOURCES: dict[str, Source] = {
     **print_alerts.SOURCES,
     **depot_alerts.SOURCES,
     **claim_alerts.SOURCES,
+    **file_alerts.SOURCES,
 }
 
 

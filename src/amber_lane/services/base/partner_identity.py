@@ -10,15 +10,21 @@ from sqlalchemy import select
 
 from ...connectors.addresses import canonical
 from ...connectors.kinds import DESCRIBED
+from ...data.files import FileServer
 from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier, Webhook
 from .context import Context
 from .errors import Conflict, Invalid
 
-Partner = Store | Supplier | Carrier | Mailbox | RateSource | Inbox | Webhook
+Partner = Store | Supplier | Carrier | Mailbox | RateSource | Inbox | Webhook | FileServer
 OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox, "rates": RateSource, "inbox": Inbox}
-OWNERS["webhook"] = Webhook
+OWNERS |= {"webhook": Webhook, "files": FileServer}
 # How partners are called in what a person reads.
-CALLED = {"rates": "source of exchange rates", "inbox": "mailbox to read", "webhook": "address that is told of events"}
+CALLED = {
+    "rates": "source of exchange rates",
+    "inbox": "mailbox to read",
+    "webhook": "address that is told of events",
+    "files": "server of files",
+}
 NAME_MOST = 80
 
 

@@ -81,7 +81,13 @@ def _partners(context: Context) -> list[tuple[str, Any]]:
     ]
 
 
-def _rows(context: Context, owner: str, number: int, what: str) -> tuple[Any, list[Outbox]]:
+def is_waiting(context: Context, owner: str, number: int, what: str) -> bool:
+    """Whether anything waits for a partner to be taken out."""
+    wanted = (IS_OPEN, Outbox.state == "waiting", Outbox.target == f"{owner}:{number}", Outbox.kind.in_(WHATS[what][1]))
+    return context.session.scalar(by_index(select(Outbox.id).where(*wanted).limit(1), Outbox, "ix_outbox_open")) is not None
+
+
+def _rows(context: Context, owner: str, number: int, what: str, most: int | None = None) -> tuple[Any, list[Outbox]]:
     if what not in WHATS or WHATS[what][0] != owner:
         raise Conflict("there is no such sheet for this partner")
     row: Any = context.get(Supplier if owner == "supplier" else Store, number, owner)
@@ -90,7 +96,7 @@ def _rows(context: Context, owner: str, number: int, what: str) -> tuple[Any, li
             raise Conflict(f"{row.name} takes purchase orders by its interface; a sheet too would buy them twice")
         raise Conflict(f"{row.name} takes changes by its interface")
     wanted = (Outbox.target == f"{owner}:{number}", Outbox.kind.in_(WHATS[what][1]), Outbox.state == "waiting")
-    rows = list(context.session.scalars(select(Outbox).where(*wanted).order_by(Outbox.id)))
+    rows = list(context.session.scalars(select(Outbox).where(*wanted).order_by(Outbox.id).limit(most)))
     if not rows:
         raise Conflict("nothing waits for this partner")
     return row, rows
@@ -101,9 +107,9 @@ def confirm(context: Context, row: Outbox, message: str) -> None:
     row.state, row.done_at, row.answer = OUTBOX.step(OUTBOX.step(row.state, "claim"), "confirm"), context.now, message
 
 
-def take_out(context: Context, owner: str, number: int, what: str) -> SheetOut:
-    """Export what waits, as a sheet that is kept. Its rows count as handed over; all of it can be taken back."""
-    partner, rows = _rows(context, owner, number, what)
+def take_out(context: Context, owner: str, number: int, what: str, most: int | None = None) -> SheetOut:
+    """Export what waits, as a sheet that is kept. Its rows count as handed over; all of it can be taken back. most: so many at most."""
+    partner, rows = _rows(context, owner, number, what, most)
     for row in rows:
         confirm(context, row, _TAKEN)
     header, out = _MAKE[what](context, partner, rows)
@@ -185,6 +191,7 @@ def take_back(context: Context, number: int) -> str:
     sheet = context.get(SheetOut, number, "sheet")
     if sheet.back_at is not None:
         raise Conflict("this sheet was taken back already")
+    _stop_its_file(context, sheet)
     rows = [row for row in by_id(context.session, Outbox, sheet.outbox).values() if row.state == "done" and row.answer == _TAKEN]
     back = [row for row in rows if _still(context, row)]
     if not back:
@@ -206,6 +213,23 @@ def take_back(context: Context, number: int) -> str:
     context.log("sheet.back", sheet.owner, message, count=len(back))
     context.session.flush()
     return message[0].upper() + message[1:]
+
+
+def _stop_its_file(context: Context, sheet: SheetOut) -> None:
+    """A sheet that goes to a server of files is taken back only while it surely is not there: else they would have it twice."""
+    if not sheet.path:
+        return
+    row = context.session.scalar(queue.of_subjects(select(Outbox).where(Outbox.subject == f"sheet:{sheet.id}", Outbox.kind == "file")))
+    if row is None or row.state in ("dropped",):
+        return
+    if sheet.placing_at is not None and row.fault != "refused":
+        raise Conflict(f"{sheet.path} is on their server, or may be; have them take it away there, and tell them by mail what changes")
+    if row.state == "waiting":
+        row.state = OUTBOX.step(row.state, "stop")
+    elif row.state == "dead":
+        row.state = OUTBOX.step(row.state, "drop")
+    else:
+        raise Conflict(f"{sheet.path} is on its way just now; try it again in a moment")
 
 
 def _still(context: Context, row: Outbox) -> bool:

@@ -17,7 +17,7 @@ from ..base.errors import Invalid
 from ..base.import_frame import Checked, SheetKind
 from ..base.regional import home_of, place_of
 from ..pricing import exchange_rates
-from . import books_sheets, price_sheets, print_sheets
+from . import books_sheets, price_sheets, print_sheets, stock_sheets
 from .claim_sheets import check_claims, take_claims
 from .goods_sheets import carry_items, check_items, check_listings, take_items, take_listings
 from .lane_sheets import check_lanes, out_lanes, take_lanes
@@ -161,6 +161,15 @@ KINDS = {
             check_items,
             take_items,
             carry=carry_items,
+        ),
+        SheetKind(
+            "stock",
+            ("supplier", "item", "stock"),
+            ("cost", "currency"),
+            ("Northlight Trade", "NT-LAMP-1", "120", "2.60", HOUSE_MONEY),
+            stock_sheets.check,
+            stock_sheets.take,
+            carry=stock_sheets.carry,
         ),
     )
 }

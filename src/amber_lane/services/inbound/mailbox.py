@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
+from pathlib import Path
 
 from sqlalchemy import func, insert, select
 
@@ -22,6 +24,7 @@ from ...sheets.ubl_claim import CreditNote, is_credit_note
 from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid, NotFound, UseCaseError
+from ..files import arrivals, rules
 from ..listings import images
 from ..purchasing import po_documents
 from . import buyer_letters, claim_replies, supplier_replies
@@ -101,22 +104,25 @@ def _proven(context: Context, inbox: Inbox, supplier: Supplier, mail: protocols.
     return bool(domain) and said == domain
 
 
-def take_in_held(context: Context, number: int, came: OpenedMail) -> Letter:
-    """A person says that a mail is of whom it says: what its files say is done now."""
+def take_in_held(context: Context, number: int, came: OpenedMail, folder: Path) -> Letter:
+    """A person says that a mail is of whom it says: what its files say is done now. folder: where copies of sheets are kept."""
     row = context.get(Letter, number, "mail")
     if not row.held or row.supplier_id is None:
         raise Conflict("what this mail says was done already")
     if came.mail.uid != row.uid:
         raise Conflict("this is another mail")
     supplier = context.get(Supplier, row.supplier_id, "supplier")
-    message, needs = _read(context, supplier, came)
+    message, needs = _read(context, supplier, came, folder)
     row.message, row.needs, row.held, row.read_at = message[:MESSAGE_MOST], needs, False, context.now
     context.log("letter.taken", supplier.name, f"a mail of {supplier.name} taken in by hand: {row.message}", reason=row.subject, count=0)
     return row
 
 
-def receive(context: Context, inbox: int, came: OpenedMail) -> Letter:
-    """Take one mail in (see `opened`), once: the sheets and documents of a supplier we order from by mail are done as they say."""
+def receive(context: Context, inbox: int, came: OpenedMail, folder: Path) -> Letter:
+    """Take one mail in (see `opened`), once: the sheets and documents of a supplier we order from by mail are done as they say.
+
+    folder: where copies of sheets are kept.
+    """
     mail = came.mail
     box = context.get(Inbox, inbox, "mailbox")
     known = context.session.scalar(select(Letter).where(Letter.inbox_id == inbox, Letter.uid == mail.uid))
@@ -134,7 +140,7 @@ def receive(context: Context, inbox: int, came: OpenedMail) -> Letter:
             True,
         )
     else:
-        message, needs = _read(context, supplier, came)
+        message, needs = _read(context, supplier, came, folder)
         if supplier and _proven(context, box, supplier, mail) and (named := claim_replies.note_words(context, supplier, mail)):
             message = f"about claim {' and '.join(named)}, where its words stand; {message}"
     row = Letter(
@@ -182,7 +188,7 @@ def _sender(context: Context, address: str) -> Supplier | None:
     return rows[0] if len(rows) == 1 else None
 
 
-def _read(context: Context, supplier: Supplier | None, came: OpenedMail) -> tuple[str, bool]:
+def _read(context: Context, supplier: Supplier | None, came: OpenedMail, folder: Path) -> tuple[str, bool]:
     """What was done with a mail, and whether a person must read it."""
     if fault := came.mail.fault:
         return f"it cannot be read: {fault}; see it in the mailbox itself", True
@@ -190,10 +196,14 @@ def _read(context: Context, supplier: Supplier | None, came: OpenedMail) -> tupl
         return "from nobody we order from, so nothing in it was taken", False
     if not came.files:
         return "it has no sheet and no document", True
-    if supplier.kind not in UNCALLED:
-        return f"{supplier.name} answers by its interface, so its files were not taken", True
-    done, wrong = [], []
+    done, wrong, left = [], [], []
     for name, data in came.files:
+        said = _by_rule(context, supplier, name, data, folder) if isinstance(data, bytes) else ""
+        done += [said] if said else []
+        left += [] if said else [(name, data)]
+    if left and supplier.kind not in UNCALLED:
+        return "; ".join([*done, f"{supplier.name} answers by its interface, so its files were not taken"]), True
+    for name, data in left:
         if isinstance(data, str):
             wrong.append(f"{name[:60]}: {data}")
             continue
@@ -209,9 +219,21 @@ def _read(context: Context, supplier: Supplier | None, came: OpenedMail) -> tupl
     return "; ".join([*done, *wrong]) or "its sheet has no answer filled in", bool(wrong) or not done
 
 
+def _by_rule(context: Context, supplier: Supplier, name: str, data: bytes, folder: Path) -> str:
+    """What is done with a file that a rule says the meaning of; '' where none does."""
+    came = arrivals.by_mail(context, supplier, name, len(data), hashlib.sha256(data).hexdigest())
+    if came is None:
+        return ""
+    folder.mkdir(parents=True, exist_ok=True)
+    kept = folder / f"file-{came.id}.sheet"
+    kept.write_bytes(data)
+    arrivals.fetched(context, came.id, kept)
+    return f"{name[:60]} is taken as {rules.CALLED[arrivals.rule_of(context, came).what]}"
+
+
 def _file(context: Context, supplier: Supplier, data: bytes | list[Answer] | CreditNote) -> tuple[str, list[str]]:
     """One sheet, or what one document says: what was taken, and what was not with why."""
-    find = partial(_theirs, context, supplier)
+    find = partial(purchase_of, context, supplier)
     if isinstance(data, CreditNote):
         taken, wrong_claims = claim_replies.of_credit_note(context, supplier, data)
         return f"credit note {data.number} for {taken} claim{'' if taken == 1 else 's'} taken" if taken else "", wrong_claims
@@ -225,7 +247,7 @@ def _file(context: Context, supplier: Supplier, data: bytes | list[Answer] | Cre
     return f"{n} answer{'' if n == 1 else 's'} taken" if n else "", [f"row {row}: {reason}" for row, reason in bad]
 
 
-def _theirs(context: Context, supplier: Supplier, reference: str) -> PurchaseOrder:
+def purchase_of(context: Context, supplier: Supplier, reference: str) -> PurchaseOrder:
     """A purchase order of the supplier who writes; NotFound for any other, so that nobody answers for others."""
     found = context.session.scalar(
         select(PurchaseOrder).where(PurchaseOrder.reference == reference, PurchaseOrder.supplier_id == supplier.id)

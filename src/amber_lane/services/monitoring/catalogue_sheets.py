@@ -6,6 +6,7 @@ import json
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -112,11 +113,16 @@ def keep_reading(context: Context, number: int, reading: Reading, also: Sequence
 
 
 def take_sheet(
-    supplier_id: int, data: bytes, db: Database, context_of: Callable[[Any], Context], progress: Callable[[int, int], None]
+    supplier_id: int,
+    data: bytes,
+    db: Database,
+    context_of: Callable[[Any], Context],
+    progress: Callable[[int, int], None],
+    at: datetime | None = None,
 ) -> dict[str, Any]:
     """Take a whole catalogue sheet in: new items enter in parts, then known ones follow as by any sweep.
 
-    context_of makes a context of a session. Each part is one transaction, so nobody waits long.
+    context_of makes a context of a session; at: when the sheet was made, None = now. Each part is one transaction, so nobody waits long.
     """
     with db.reading() as s:
         supplier = supplier_by_sheets(context_of(s), supplier_id)
@@ -145,7 +151,7 @@ def take_sheet(
         with db.writing() as s:
             context = context_of(s)
             number = sweeps.begin(context, context.get(Supplier, supplier_id, "supplier"), context.actor).id
-            message = sweep_data(old, context, bool(supplier.sheet_whole))
+            message = sweep_data(old, context, bool(supplier.sheet_whole), at=at)
         large_sweeps.carry_out(db.reading, db.writing, context_of, number, message)
         with db.reading() as s:
             sweep = context_of(s).get(Sweep, number, "sweep")
@@ -155,7 +161,7 @@ def take_sheet(
         with db.writing() as s:
             # Its first sheet has an age too.
             context = context_of(s)
-            context.get(Supplier, supplier_id, "supplier").good_sweep_at = context.now
+            context.get(Supplier, supplier_id, "supplier").good_sweep_at = min(at or context.now, context.now)
     return {"fresh": fresh, "known": len(old), "bad": refused[:200], "bad_count": len(refused), "notices": tried.notices, "held": held,
             "bad_sheet": [tried.header, tried.bad_rows]}  # fmt: skip
 
@@ -166,15 +172,17 @@ def keep_bad(path: Path, header: Sequence[str], rows: Iterable[tuple[Sequence[st
     path.with_suffix(".bad.json").write_text(json.dumps([[[name for name in header if name]], *pairs]))
 
 
-def sweep_data(items: list[CatalogueItem], context: Context, whole: bool = False, packs: bool = True) -> sweeps.SweepData:
+def sweep_data(
+    items: list[CatalogueItem], context: Context, whole: bool = False, packs: bool = True, at: datetime | None = None
+) -> sweeps.SweepData:
     """A sheet as a sweep. whole: it lists all that is sold, so what it does not name is gone; else that is left as it is. packs: whether
-    it may say what a pack is."""
+    it may say what a pack is; at: when it was made, None = now."""
     return sweeps.SweepData(
         [one.number for one in items],
         np.array([one.cost for one in items], dtype=np.int64),
         [one.currency for one in items],
         np.array([one.stock for one in items], dtype=np.int64),
-        context.now,
+        min(at or context.now, context.now),
         whole=whole,
         packs=[pack_size_of(one) for one in items] if packs else (),
     )

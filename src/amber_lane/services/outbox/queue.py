@@ -12,6 +12,7 @@ from sqlalchemy import ColumnElement, Select, func, select, update
 from sqlalchemy.orm import Session, aliased
 
 from ...connectors import claim_payloads, depot_payloads, payloads, return_payloads
+from ...connectors.file_servers import payload as file_payload
 from ...connectors.payloads import ListingPayload, MailPayload, Payload
 from ...core.states import OUTBOX
 from ...data.base import Q, by_index, to_ms
@@ -126,7 +127,7 @@ def is_there(context: Context, key: str) -> bool:
 
 
 # Payloads of parts of their own are known once their files are loaded.
-BESIDE = (claim_payloads.ClaimPayload, depot_payloads.HoldPayload, return_payloads.LabelPayload)
+BESIDE = (claim_payloads.ClaimPayload, depot_payloads.HoldPayload, return_payloads.LabelPayload, file_payload.FilePayload)
 
 UNREADABLE = "what was to be sent cannot be read here; the server's log says what"
 

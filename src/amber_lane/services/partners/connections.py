@@ -17,6 +17,7 @@ from ...core.currency import minor_digits
 from ...core.events import EventGroup
 from ...core.ids import check_country
 from ...core.states import LINK
+from ...data.files import FileServer
 from ...data.outbox import Outbox
 from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier, Webhook
 from ..base.context import Context
@@ -121,6 +122,8 @@ def _row(context: Context, join: Join, name: str, country: str, currency: str, a
         return RateSource(code=code_of(context, name, RateSource), name=name, kind=join.kind, next_ask=context.now)
     if join.owner == "inbox":
         return Inbox(name=name, kind=join.kind, next_read=context.now)
+    if join.owner == "files":
+        return FileServer(name=name, kind=join.kind, next_read=context.now)
     if join.owner == "webhook":
         events = sorted({one.value for one in join.events})
         if not events:

@@ -10,6 +10,7 @@ from typing import Any, Generic, TypeVar
 import httpx
 from sqlalchemy import select
 
+from ...connectors.file_servers.protocol import FileLink
 from ...connectors.folder_sheet import FolderSheet
 from ...connectors.kinds import How, connect
 from ...connectors.protocols import CarrierLink, InboxLink, MailLink, RatesLink, StoreLink, SupplierLink
@@ -75,6 +76,12 @@ class ConnectorRegistry:
         self._inboxes = _Opened[InboxLink](
             "inbox", credentials, lambda kind, at, key, how: connect("inbox", kind, at, key, self.deadline, self.transport, how)
         )
+        self._files = _Opened[FileLink](
+            "files", credentials, lambda kind, at, key, how: connect("files", kind, at, key, self.deadline, self.transport, how)
+        )
+
+    def files(self, context: Context, number: int) -> FileLink:
+        return self._files.of(context, number)
 
     def store(self, context: Context, number: int) -> StoreLink:
         return self._stores.of(context, number)
@@ -104,7 +111,7 @@ class ConnectorRegistry:
 
     @property
     def _all(self) -> tuple[_Opened[Any], ...]:
-        return (self._stores, self._suppliers, self._carriers, self._rates, self._mailboxes, self._inboxes, self._webhooks)
+        return (self._stores, self._suppliers, self._carriers, self._rates, self._mailboxes, self._inboxes, self._webhooks, self._files)
 
     def keep_keys(self, keep: Callable[[str, int, str], None]) -> None:
         """What keeps a key that a partner renewed by itself: owner, number, the key."""
