@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import socket
 import subprocess
@@ -11,6 +12,9 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
+from urllib.parse import unquote
+
+import httpx
 
 from . import certificates
 
@@ -39,6 +43,38 @@ class Served:
 
     def names(self, folder: str = "") -> list[str]:
         return sorted(one.name for one in (self.root / folder).glob("*") if one.is_file())
+
+    def content(self, path: str) -> bytes:
+        return (self.root / path).read_bytes()
+
+    def clear(self) -> None:
+        shutil.rmtree(self.root)
+        self.root.mkdir()
+        hand_over(self.root)
+
+
+class Wharf(Served):
+    """The practice world's own server, which speaks two protocols for the same files."""
+
+    def __init__(self, kind: str, address: str, port: int) -> None:
+        path, key = {"webdav": ("/wharf", "duskdial:practice-wharf"), "bucket": ("/wharf-bucket", "duskdial:practice-bucket")}[kind]
+        super().__init__(kind, f"{address}{path}", key, Path(), port)
+        self.client = httpx.Client(base_url=f"{address}/wharf", auth=("duskdial", "practice-wharf"), trust_env=False, timeout=20)
+
+    def put(self, path: str, text: str | bytes) -> Path:
+        assert self.client.put(f"/{path}", content=text).is_success
+        return Path(path)
+
+    def names(self, folder: str = "") -> list[str]:
+        text = self.client.request("PROPFIND", f"/{folder}").text
+        found = (unquote(one) for one in re.findall("<d:href>/wharf/([^<]*)</d:href>", text))
+        return sorted(one.rpartition("/")[2] for one in found if one and not one.endswith("/"))
+
+    def content(self, path: str) -> bytes:
+        return self.client.get(f"/{path}").content
+
+    def clear(self) -> None:
+        assert self.client.delete("/").is_success
 
 
 def free_port() -> int:

@@ -26,7 +26,7 @@ VIEWS = {
     "books": "/books?period=last-week",
     "settled": "/books?view=settled",
     "partners": "/setup/partners",
-    "people": "/setup/people",
+    "files": "/setup/files",
 }
 
 

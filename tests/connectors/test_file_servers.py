@@ -17,6 +17,7 @@ from amber_lane.connectors.file_servers import protocol
 from amber_lane.connectors.kinds import connect
 
 from .. import file_servers
+from ..business import WorldProcess
 from ..file_servers import Served
 
 pytestmark = pytest.mark.skipif(os.geteuid() != 0, reason="servers that let users of this machine in are started by root")
@@ -37,12 +38,11 @@ def served() -> Iterator[dict[str, Served]]:
             os.environ[tls.CA_FILE] = before
 
 
-@pytest.fixture(params=list(file_servers.SERVERS))
-def server(served: dict[str, Served], request: pytest.FixtureRequest) -> Served:
-    one = served[request.param]
-    file_servers.shutil.rmtree(one.root)
-    one.root.mkdir()
-    file_servers.hand_over(one.root)
+@pytest.fixture(params=[*file_servers.SERVERS, "world webdav", "world bucket"])
+def server(served: dict[str, Served], world: WorldProcess, request: pytest.FixtureRequest) -> Served:
+    where, _, kind = request.param.partition(" ")
+    one = file_servers.Wharf(kind, world.address, world.port) if where == "world" else served[request.param]
+    one.clear()
     return one
 
 
@@ -92,12 +92,13 @@ def test_ours_shows_under_its_name_only_when_whole_and_never_over_another(server
     with one.visit() as there:
         there.place("orders/new/1.csv", data, lambda: seen.append(server.names("orders/new")))
         assert there.is_there("orders/new/1.csv")
-    assert seen == [["1.csv.part"]]
+    # A bucket has no step of its own for the name: there nothing is to be seen before all of it is.
+    assert seen == [["1.csv.part"] if server.kind != "bucket" else []]
     assert server.names("orders/new") == ["1.csv"]
-    assert (server.root / "orders/new/1.csv").read_bytes() == data
+    assert server.content("orders/new/1.csv") == data
     with one.visit() as there, pytest.raises(Refused, match="is there already"):
         there.place("orders/new/1.csv", b"other", lambda: None)
-    assert (server.root / "orders/new/1.csv").read_bytes() == data
+    assert server.content("orders/new/1.csv") == data
 
 
 def test_what_is_done_is_moved_beside_what_was_moved_before(server: Served) -> None:
@@ -109,7 +110,7 @@ def test_what_is_done_is_moved_beside_what_was_moved_before(server: Served) -> N
         with one.visit() as there:
             there.move("a.csv", "done/2026")
     assert server.names() == []
-    assert {(server.root / "done/2026" / name).read_text() for name in server.names("done/2026")} == {"first", "second"}
+    assert {server.content(f"done/2026/{name}") for name in server.names("done/2026")} == {b"first", b"second"}
 
 
 def test_strangers_and_wrong_addresses_are_told_plainly(server: Served) -> None:

@@ -189,6 +189,11 @@ def test_only_the_newest_counts_and_what_is_still_written_is_left_alone(business
     with business.app_state.db.reading() as s:
         (alert,) = [one for one in today.singles(business.context(s)) if one.key.kind == "file"]
     assert "stock-20260312.csv was not taken as a whole" in alert.message
+    # A newer one takes its place, and its trouble with it.
+    server.put("stock-20260313.csv", "item,stock\nMB-0,5\n")
+    business.on(60 * 24)
+    came = look(business)
+    assert [(one.path, one.needs) for one in came if one.state == "taken"] == [("stock-20260312.csv", False), ("stock-20260313.csv", False)]
 
 
 def test_files_are_taken_for_their_partner_alone_and_wrong_ones_wait_for_a_person(business: Business, server: Served) -> None:

@@ -24,13 +24,14 @@ from ..core.permissions import Scope
 from ..core.plans import Membership
 from ..data.prices import PriceRule, Rate
 from ..data.setup import BuyingAccount, FeeRow, Mailbox, Store, Supplier
-from ..services.base import regional
+from ..services.base import house_days, regional
 from ..services.base.context import Context
 from ..services.delivery import agent_leases
+from ..services.files import rules
 from ..services.fulfilment import parcel_tracking
 from ..services.listings import going_live, store_listings
 from ..services.monitoring import catalogue_sheets
-from ..services.partners import connections, partner_terms
+from ..services.partners import connections, partner_terms, rosters
 from ..services.people import users
 from ..services.pricing.drafts import PolicyChange
 from ..sheets.mapped import look
@@ -176,7 +177,7 @@ def bring_in_goods(house: AppState, world: str, retail_items: int = 450) -> None
     _bring_sable(house, world, numbers["Sable Retail"], retail_items)
     for name in ("Tarn Print House", "Copperbeck Press"):
         house.reader.catalogue(numbers[name])
-    _bring_meridian(house, numbers["Ines at Meridian Buying"])
+    _bring_meridian(house, world, numbers["Ines at Meridian Buying"])
     house.reader.listings(stores["own_site"])
     house.reader.listings(stores["market_api"])
     link = connect("store", "craft_pages", f"{world}{CRAFT.path}", CRAFT.key, 10)
@@ -208,16 +209,18 @@ def _bring_sable(house: AppState, world: str, number: int, most: int) -> None:
         house.reader.items(number, numbers[:most])
 
 
-def _bring_meridian(house: AppState, number: int) -> None:
-    """The agent's own sheet, as she writes it."""
+def _bring_meridian(house: AppState, world: str, number: int) -> None:
+    """The agent's own sheet, as she writes it; what she has left comes each day as a file on the wharf."""
     rng = random.Random("meridian-7")
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(["Code", "Name", "Variant", "Group", "Price", "Currency", "Available", "Grams", "Days"])
+    left = ["item,stock"]
     for n in range(360):
         what, colour = KNITS[n % len(KNITS)], COLOURS[n // len(KNITS) % len(COLOURS)]
         size = ("small", "medium", "large", "double", "child")[n // 64 % 5]
-        cost = rng.randint(310, 2900)
+        cost, stock = rng.randint(310, 2900), rng.randint(0, 60)
+        left.append(f"MB-{7000 + n},{stock}")
         writer.writerow(
             [
                 f"MB-{7000 + n}",
@@ -226,7 +229,7 @@ def _bring_meridian(house: AppState, number: int) -> None:
                 "warmth",
                 f"{cost // 100}.{cost % 100:02d}",
                 "EUR",
-                rng.randint(0, 60),
+                stock,
                 240,
                 3,
             ]
@@ -239,6 +242,20 @@ def _bring_meridian(house: AppState, number: int) -> None:
     with house.db.writing() as s:
         catalogue_sheets.keep_reading(context_of(s), number, look(data).reading, whole=False)
     catalogue_sheets.take_sheet(number, data, house.db, context_of, lambda done, of: None)
+    door = next(one for one in DOORS if one.owner == "files")
+    with house.db.writing() as s:
+        context = context_of(s)
+        (server,) = rosters.of_kind(context, "files")
+        today = house_days.today(context).strftime("%Y%m%d")
+        said = rules.Said(
+            server.id, "supplier", number, "stock", False, "meridian/stock-{year}{month}{day}.csv", done_folder="meridian/done"
+        )
+        rules.add(context, said)
+        rules.add(context, rules.Said(server.id, "supplier", number, "answers", False, "meridian/answers/*.csv", newest=False))
+    # A file as they come: with one item that nobody here knows.
+    left.append("MB-7999,12")
+    with httpx.Client(base_url=f"{world}{door.path}", auth=httpx.BasicAuth(*door.key.split(":")), timeout=20, trust_env=False) as hand:
+        hand.put(f"/meridian/stock-{today}.csv", content="\n".join([*left, ""]).encode()).raise_for_status()
 
 
 __all__ = ["CRAFT", "LANDS", "OWNER", "TOKEN", "Land", "bring_in_goods", "join_all"]

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from ..connectors.errors import NotThere
 from ..connectors.file_servers.payload import FilePayload, asked
-from ..connectors.file_servers.protocol import FileLink, FileVisit, RemoteFile
+from ..connectors.file_servers.protocol import FileLink, FileVisit
 from ..data.files import FileCame, FileRule, FileServer
 from ..data.session import Database
 from ..services.base.context import Context
@@ -50,14 +50,10 @@ class FileReader:
             rule = context.get(FileRule, number, "rule of files")
             places = arrivals.places(context, rule)
             s.expunge(rule)
-        found: dict[str, RemoteFile] = {}
-        for one in places:
-            exact = "" if rule.marker else one.exact
-            for file in there.entries(one.folder, lambda name: arrivals.wanted(rule, name), exact):
-                found[file.path] = file
+        found = arrivals.look(there, rule, places)
         with self.db.writing() as s:
             context = self.context_of(s)
-            whole = arrivals.seen(context, context.get(FileRule, number, "rule of files"), list(found.values()))
+            whole = arrivals.seen(context, context.get(FileRule, number, "rule of files"), found)
             wanted = [(row.id, row.path, row.size) for row in whole]
         for came, path, size in wanted:
             self._fetch(there, came, path, size)

@@ -20,7 +20,7 @@ from ..data.setup import Store, Supplier
 from ..services.base.context import Context
 from ..services.base.errors import UseCaseError
 from ..services.base.import_frame import Checked, Row, SheetKind
-from ..services.files import rules
+from ..services.files import arrivals, rules
 from ..services.imports import sheet_kinds, stock_sheets
 from ..services.imports.column_memory import read_as
 from ..services.inbound import claim_replies, mailbox, supplier_replies
@@ -91,6 +91,8 @@ def _note(context: Context, file: int, how: str, message: str, bad: int) -> None
     row.taken_at, row.needs = context.now, how == "fail" or bad > 0
     rule = context.get(FileRule, row.rule_id, "rule of files")
     partner = rules.where(context, rule)[1]
+    if rule.newest and how == "take":
+        arrivals.overtaken(context, row)
     context.log("file.came", partner.name, f"{row.path} of {partner.name}: {row.message or 'nothing new'}", count=0)
 
 

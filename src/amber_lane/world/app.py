@@ -33,6 +33,7 @@ from . import (
     retail,
     returns,
     shop,
+    wharf,
     wholesale,
 )
 from .counter import order_out
@@ -83,6 +84,7 @@ def make_app(world: World, mail_port: int | None = None, tick: float = 0.2) -> F
         fern,
         marram,
         cinder,
+        wharf,
         front,
     ):
         app.include_router(part.router)

@@ -26,10 +26,11 @@ SERVICES = {
     "depot": "Larkfield Depot",
     "post": "Swiftwing Post",
     "bank": "Harbour Bank",
+    "wharf": "Wharf Files",
     "mail": "Mailbox",
 }
 STORES, SUPPLIERS = tuple(SHOPS), (*SELLERS, *NEWCOMERS, *HOUSES)
-CALLED = (*STORES, *SUPPLIERS, "depot", "post", "bank")
+CALLED = (*STORES, *SUPPLIERS, "depot", "post", "bank", "wharf")
 # name -> (what it does, unit, services that know it)
 DIALS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "slow": ("answers late by up to", "seconds", CALLED),

@@ -35,6 +35,7 @@ DOORS = (
     Door("supplier", "print_api", "Tarn Print House", "/tarn/api", "practice-tarn"),
     Door("supplier", "print_api", "Copperbeck Press", "/copper/api", "practice-copperbeck"),
     Door("supplier", "depot_api", "Larkfield Depot", "/depot/api", "practice-larkfield"),
+    Door("files", "webdav", "Wharf Files", "/wharf", "duskdial:practice-wharf"),
     Door("rates", "rates_api", "Harbour Bank", "/bank/api", "practice-bank"),
 )
 # Partners that are joined by a description of their interface, which their paper explains.
@@ -50,6 +51,7 @@ CALLED = {
     "supplier": "supplier",
     "carrier": "carrier",
     "rates": "exchange rates",
+    "files": "server of files",
     "program": "closed store, for the program on your machine",
     "mailbox": "mail that goes out",
     "inbox": "mail that comes in",

@@ -9,6 +9,7 @@ import csv
 import io
 import json
 import random
+from collections.abc import Callable
 from email.message import EmailMessage
 from typing import Any
 from xml.sax.saxutils import escape
@@ -21,28 +22,43 @@ from .partners import OFFICE
 from .state import World, iso
 
 ADDRESS = "orders@meridian-buying.example"
+# What tells an answer to orders that came as files: (world, name, sheet).
+BY_FILE: list[Callable[[World, str, str], None]] = []
 _URN = "urn:oasis:names:specification:ubl:schema:xsd:"
 _CAC, _CBC = f"{{{_URN}CommonAggregateComponents-2}}", f"{{{_URN}CommonBasicComponents-2}}"
 
 
 def read(world: World, message: EmailMessage) -> None:
     """A mail to the office: every purchase order in its files is taken up once more than before."""
-    numbers = []
-    back = str(message["From"] or "")
-    asked = str(message["Message-ID"] or "")
-    with world.change() as db:
+    head = {"back": str(message["From"] or ""), "asked": str(message["Message-ID"] or "")}
+    with world.change():
+        numbers = []
         for part in message.iter_attachments():
             data = part.get_payload(decode=True)
             text = data.decode("utf-8-sig", "replace") if isinstance(data, bytes) else ""
             form = "ubl" if part.get_content_subtype() == "xml" else "sheet"
-            for reference, body in (_document(text) if form == "ubl" else _sheet(text)).items():
-                now = world.now()
-                kept = json.dumps(body | {"form": form, "back": back, "asked": asked})
-                row = (OFFICE.code, reference, now, "received", kept, "", now)
-                done = db.execute("insert into purchase(supplier, reference, at, state, body, told, updated) values (?,?,?,?,?,?,?)", row)
-                numbers.append(done.lastrowid)
-        if numbers:
-            world.plan(world.now() + 25 * MINUTE, "office_decides", purchases=numbers)
+            numbers += _take(world, _document(text) if form == "ubl" else _sheet(text), head | {"form": form})
+        _decide_soon(world, numbers)
+
+
+def take_sheet(world: World, text: str) -> None:
+    """A sheet that was put where the office looks: its answer lies there too."""
+    with world.change():
+        _decide_soon(world, _take(world, _sheet(text), {"form": "file"}))
+
+
+def _take(world: World, orders: dict[str, Any], more: dict[str, str]) -> list[int]:
+    numbers, now = [], world.now()
+    for reference, body in orders.items():
+        row = (OFFICE.code, reference, now, "received", json.dumps(body | more), "", now)
+        done = world.db.execute("insert into purchase(supplier, reference, at, state, body, told, updated) values (?,?,?,?,?,?,?)", row)
+        numbers.append(int(done.lastrowid or 0))
+    return numbers
+
+
+def _decide_soon(world: World, numbers: list[int]) -> None:
+    if numbers:
+        world.plan(world.now() + 25 * MINUTE, "office_decides", purchases=numbers)
 
 
 def _sheet(text: str) -> dict[str, Any]:
@@ -96,6 +112,10 @@ def shipped(world: World, purchase: int) -> None:
 
 def _write(world: World, rows: list[dict[str, Any]], subject: str) -> None:
     bodies = [json.loads(row["body"]) for row in rows]
+    if bodies[0]["form"] == "file":
+        for answer in BY_FILE:
+            answer(world, f"{rows[0]['reference']}-{rows[0]['state']}", _answers(rows))
+        return
     mail = EmailMessage()
     mail["From"], mail["To"] = f"Meridian Buying <{ADDRESS}>", bodies[0]["back"]
     mail["Subject"] = f"{subject}: {rows[0]['reference']}" + (f" and {len(rows) - 1} more" if len(rows) > 1 else "")
@@ -105,18 +125,22 @@ def _write(world: World, rows: list[dict[str, Any]], subject: str) -> None:
     mail.set_content("Please find our answer in the file with this mail.\n\nInes, Meridian Buying\n")
     sheet = [row for row, body in zip(rows, bodies, strict=True) if body["form"] == "sheet"]
     if sheet:
-        out = io.StringIO(newline="")
-        writer = csv.writer(out)
-        writer.writerow(["purchase_order", "answer", "reason", "their_number", "tracking_number", "carrier"])
-        for row in sheet:
-            carrier = "Swiftwing Post" if row["tracking_number"] else ""
-            writer.writerow([row["reference"], row["state"], row["told"], f"MB-{row['id']}", row["tracking_number"], carrier])
-        mail.add_attachment(out.getvalue().encode(), maintype="text", subtype="csv", filename="answers.csv")
+        mail.add_attachment(_answers(sheet).encode(), maintype="text", subtype="csv", filename="answers.csv")
     for row, body in zip(rows, bodies, strict=True):
         if body["form"] == "ubl":
             text = _advice(row, body) if row["state"] == "shipped" else _response(row)
             mail.add_attachment(text.encode(), maintype="application", subtype="xml", filename=f"{row['reference']}.xml")
     pop.put(world, mail.as_bytes())
+
+
+def _answers(rows: list[dict[str, Any]]) -> str:
+    out = io.StringIO(newline="")
+    writer = csv.writer(out)
+    writer.writerow(["purchase_order", "answer", "reason", "their_number", "tracking_number", "carrier"])
+    for row in rows:
+        carrier = "Swiftwing Post" if row["tracking_number"] else ""
+        writer.writerow([row["reference"], row["state"], row["told"], f"MB-{row['id']}", row["tracking_number"], carrier])
+    return out.getvalue()
 
 
 def _whole(kind: str, row: dict[str, Any], inside: str) -> str:

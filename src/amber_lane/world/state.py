@@ -55,6 +55,7 @@ create table if not exists buyer_return(id integer primary key, number text uniq
   at integer, due integer, seq integer);
 create table if not exists post_label(reference text primary key, number text, body text, at integer);
 create table if not exists mail(id integer primary key, at integer, reference text, recipient text, subject text, body text);
+create table if not exists wharf(path text primary key, bytes blob, at integer);
 create table if not exists inbox(id integer primary key, at integer, raw blob);
 """
 

@@ -7750,45 +7750,6 @@ export interface components {
             version: number;
         };
         /**
-         * CameOut
-         * @description copy_kept: a copy of it is here; again: it may be taken once more.
-         */
-        CameOut: {
-            /** Again */
-            again: boolean;
-            /** Bad */
-            bad: number;
-            /** Called */
-            called: string;
-            /** Changed At */
-            changed_at: string | null;
-            /** Copy Kept */
-            copy_kept: boolean;
-            /** Id */
-            id: number;
-            /** Message */
-            message: string;
-            /** Needs */
-            needs: boolean;
-            /** Partner */
-            partner: string;
-            /** Path */
-            path: string;
-            /** Rule */
-            rule: number;
-            /**
-             * Seen At
-             * Format: date-time
-             */
-            seen_at: string;
-            /** Size */
-            size: number;
-            /** State */
-            state: string;
-            /** Taken At */
-            taken_at: string | null;
-        };
-        /**
          * CanClaimOut
          * @description What a claim of an order line would begin with; why: '' where there is somebody to claim it from.
          *
@@ -9240,6 +9201,45 @@ export interface components {
             /** Units */
             units: number;
         };
+        /**
+         * FileCameOut
+         * @description copy_kept: a copy of it is here; again: it may be taken once more.
+         */
+        FileCameOut: {
+            /** Again */
+            again: boolean;
+            /** Bad */
+            bad: number;
+            /** Called */
+            called: string;
+            /** Changed At */
+            changed_at: string | null;
+            /** Copy Kept */
+            copy_kept: boolean;
+            /** Id */
+            id: number;
+            /** Message */
+            message: string;
+            /** Needs */
+            needs: boolean;
+            /** Partner */
+            partner: string;
+            /** Path */
+            path: string;
+            /** Rule */
+            rule: number;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+            /** Size */
+            size: number;
+            /** State */
+            state: string;
+            /** Taken At */
+            taken_at: string | null;
+        };
         /** FilePartner */
         FilePartner: {
             /** Id */
@@ -9251,6 +9251,139 @@ export interface components {
             /** Sheets */
             sheets: components["schemas"]["SheetOfPartner"][];
         };
+        /**
+         * FileRuleAsk
+         * @description server 0: by mail. leave_old: what lies there now is left as it is.
+         */
+        FileRuleAsk: {
+            /**
+             * Done Folder
+             * @default
+             */
+            done_folder: string;
+            /**
+             * Each
+             * @default false
+             */
+            each: boolean;
+            /**
+             * Is Out
+             * @default false
+             */
+            is_out: boolean;
+            /**
+             * Leave Old
+             * @default false
+             */
+            leave_old: boolean;
+            /**
+             * Marker
+             * @default
+             */
+            marker: string;
+            /**
+             * Minutes
+             * @default 15
+             */
+            minutes: number;
+            /**
+             * Newest
+             * @default true
+             */
+            newest: boolean;
+            /** Owner */
+            owner: string;
+            /** Owner Id */
+            owner_id: number;
+            /** Pattern */
+            pattern: string;
+            /** Server */
+            server: number;
+            /**
+             * Version
+             * @default 0
+             */
+            version: number;
+            /** What */
+            what: string;
+        };
+        /**
+         * FileRuleOut
+         * @description server 0: by mail. sent: of a rule that goes out, its newest files.
+         */
+        FileRuleOut: {
+            /** Called */
+            called: string;
+            /** Done Folder */
+            done_folder: string;
+            /** Each */
+            each: boolean;
+            /** Id */
+            id: number;
+            /** Is On */
+            is_on: boolean;
+            /** Is Out */
+            is_out: boolean;
+            /** Marker */
+            marker: string;
+            /** Minutes */
+            minutes: number;
+            /** Newest */
+            newest: boolean;
+            /** Next At */
+            next_at: string | null;
+            /** Owner */
+            owner: string;
+            /** Owner Id */
+            owner_id: number;
+            /** Partner */
+            partner: string;
+            /** Pattern */
+            pattern: string;
+            /** Place */
+            place: string;
+            /** Sent */
+            sent: components["schemas"]["FileSentOut"][];
+            /** Server */
+            server: number;
+            /** Version */
+            version: number;
+            /** What */
+            what: string;
+        };
+        /** FileRuleSwitch */
+        FileRuleSwitch: {
+            /** On */
+            on: boolean;
+            /** Version */
+            version: number;
+        };
+        /** FileSentOut */
+        FileSentOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Message */
+            message: string;
+            /** Path */
+            path: string;
+            /** State */
+            state: string;
+        };
+        /**
+         * FileServerOut
+         * @description writes: we may put files there and move them.
+         */
+        FileServerOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Writes */
+            writes: boolean;
+        };
         /** FileThere */
         FileThere: {
             /** Changed */
@@ -9260,18 +9393,42 @@ export interface components {
             /** Size */
             size: number;
         };
+        /** FilesLookAsk */
+        FilesLookAsk: {
+            /**
+             * Marker
+             * @default
+             */
+            marker: string;
+            /** Pattern */
+            pattern: string;
+            /** Server */
+            server: number;
+        };
         /** FilesOut */
         FilesOut: {
             /** Came */
-            came: components["schemas"]["CameOut"][];
+            came: components["schemas"]["FileCameOut"][];
             /** Mail */
             mail: boolean;
             /** Partners */
             partners: components["schemas"]["FilePartner"][];
             /** Rules */
-            rules: components["schemas"]["amber_lane__api__partners__files__RuleOut"][];
+            rules: components["schemas"]["FileRuleOut"][];
             /** Servers */
-            servers: components["schemas"]["ServerOut"][];
+            servers: components["schemas"]["FileServerOut"][];
+        };
+        /**
+         * FilesSeenOut
+         * @description found: files that are meant now, the newest first, a hundred at most; count: how many there are; folders: where it was looked.
+         */
+        FilesSeenOut: {
+            /** Count */
+            count: number;
+            /** Folders */
+            folders: string[];
+            /** Found */
+            found: components["schemas"]["FileThere"][];
         };
         /**
          * FirstCode
@@ -10869,6 +11026,44 @@ export interface components {
             units: number;
             /** Version */
             version: number;
+        };
+        /**
+         * LookAsk
+         * @description options None: those that it has, or that its supplier's items differ in. numbers: items to choose from as well.
+         */
+        LookAsk: {
+            /** Numbers */
+            numbers?: string[];
+            /** Options */
+            options?: components["schemas"]["OptionShape"][] | null;
+        };
+        /** LookOut */
+        LookOut: {
+            /** Above */
+            above: number;
+            /** Also */
+            also: string[];
+            /** Asks Whole */
+            asks_whole: boolean;
+            /** Doubts */
+            doubts: {
+                [key: string]: string[];
+            };
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+            /** Made At */
+            made_at: string | null;
+            /** Missing */
+            missing: string[];
+            reading: components["schemas"]["ReadingShape"];
+            /** Remembered */
+            remembered: boolean;
+            /** Rows */
+            rows: string[][];
+            /** Tabs */
+            tabs: string[];
+            /** Whole */
+            whole: boolean | null;
         };
         /**
          * Looked
@@ -13638,62 +13833,6 @@ export interface components {
             managers: boolean;
         };
         /**
-         * RuleAsk
-         * @description server 0: by mail. leave_old: what lies there now is left as it is.
-         */
-        RuleAsk: {
-            /**
-             * Done Folder
-             * @default
-             */
-            done_folder: string;
-            /**
-             * Each
-             * @default false
-             */
-            each: boolean;
-            /**
-             * Is Out
-             * @default false
-             */
-            is_out: boolean;
-            /**
-             * Leave Old
-             * @default false
-             */
-            leave_old: boolean;
-            /**
-             * Marker
-             * @default
-             */
-            marker: string;
-            /**
-             * Minutes
-             * @default 15
-             */
-            minutes: number;
-            /**
-             * Newest
-             * @default true
-             */
-            newest: boolean;
-            /** Owner */
-            owner: string;
-            /** Owner Id */
-            owner_id: number;
-            /** Pattern */
-            pattern: string;
-            /** Server */
-            server: number;
-            /**
-             * Version
-             * @default 0
-             */
-            version: number;
-            /** What */
-            what: string;
-        };
-        /**
          * RuleBody
          * @description One rule: money fields in minor units, rates in ppm; rule_value is ppm, or minor units for `add`.
          */
@@ -13733,6 +13872,17 @@ export interface components {
             scope_key: string;
             /** Step */
             step?: number | null;
+        };
+        /** RuleOut */
+        RuleOut: {
+            /** Find */
+            find: string;
+            /** Id */
+            id: number;
+            /** Put */
+            put: string;
+            /** Store */
+            store: number | null;
         };
         /** RuleShape */
         RuleShape: {
@@ -13968,20 +14118,6 @@ export interface components {
             /** Version */
             version: number;
         };
-        /** SentFile */
-        SentFile: {
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** Message */
-            message: string;
-            /** Path */
-            path: string;
-            /** State */
-            state: string;
-        };
         /**
          * SentPrintOut
          * @description One side as it was sent to be printed; lengths in hundredths of a millimetre.
@@ -14009,18 +14145,6 @@ export interface components {
             x: number;
             /** Y */
             y: number;
-        };
-        /**
-         * ServerOut
-         * @description writes: we may put files there and move them.
-         */
-        ServerOut: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** Writes */
-            writes: boolean;
         };
         /** ServiceDials */
         ServiceDials: {
@@ -14785,13 +14909,6 @@ export interface components {
             version: number;
             /** Watching */
             watching?: boolean | null;
-        };
-        /** SwitchRule */
-        SwitchRule: {
-            /** On */
-            on: boolean;
-            /** Version */
-            version: number;
         };
         /**
          * TakeAsk
@@ -15601,27 +15718,6 @@ export interface components {
             /** To */
             to: string;
         };
-        /** RuleOut */
-        amber_lane__api__listings__listings__RuleOut: {
-            /** Find */
-            find: string;
-            /** Id */
-            id: number;
-            /** Put */
-            put: string;
-            /** Store */
-            store: number | null;
-        };
-        /**
-         * LookAsk
-         * @description options None: those that it has, or that its supplier's items differ in. numbers: items to choose from as well.
-         */
-        amber_lane__api__listings__variant_matrix__LookAsk: {
-            /** Numbers */
-            numbers?: string[];
-            /** Options */
-            options?: components["schemas"]["OptionShape"][] | null;
-        };
         /** CloseAsk */
         amber_lane__api__mapping__lanes__CloseAsk: {
             /**
@@ -15636,102 +15732,6 @@ export interface components {
         amber_lane__api__mapping__mapping_queue__RefuseAsk: {
             /** Items */
             items: number[];
-        };
-        /** LookOut */
-        amber_lane__api__monitoring__catalogue_sheets__LookOut: {
-            /** Above */
-            above: number;
-            /** Also */
-            also: string[];
-            /** Asks Whole */
-            asks_whole: boolean;
-            /** Doubts */
-            doubts: {
-                [key: string]: string[];
-            };
-            /** Fields */
-            fields: components["schemas"]["FieldOut"][];
-            /** Made At */
-            made_at: string | null;
-            /** Missing */
-            missing: string[];
-            reading: components["schemas"]["ReadingShape"];
-            /** Remembered */
-            remembered: boolean;
-            /** Rows */
-            rows: string[][];
-            /** Tabs */
-            tabs: string[];
-            /** Whole */
-            whole: boolean | null;
-        };
-        /** LookAsk */
-        amber_lane__api__partners__files__LookAsk: {
-            /**
-             * Marker
-             * @default
-             */
-            marker: string;
-            /** Pattern */
-            pattern: string;
-            /** Server */
-            server: number;
-        };
-        /**
-         * LookOut
-         * @description found: files that are meant now, the newest first, a hundred at most; count: how many there are; folders: where it was looked.
-         */
-        amber_lane__api__partners__files__LookOut: {
-            /** Count */
-            count: number;
-            /** Folders */
-            folders: string[];
-            /** Found */
-            found: components["schemas"]["FileThere"][];
-        };
-        /**
-         * RuleOut
-         * @description server 0: by mail. sent: of a rule that goes out, its newest files.
-         */
-        amber_lane__api__partners__files__RuleOut: {
-            /** Called */
-            called: string;
-            /** Done Folder */
-            done_folder: string;
-            /** Each */
-            each: boolean;
-            /** Id */
-            id: number;
-            /** Is On */
-            is_on: boolean;
-            /** Is Out */
-            is_out: boolean;
-            /** Marker */
-            marker: string;
-            /** Minutes */
-            minutes: number;
-            /** Newest */
-            newest: boolean;
-            /** Next At */
-            next_at: string | null;
-            /** Owner */
-            owner: string;
-            /** Owner Id */
-            owner_id: number;
-            /** Partner */
-            partner: string;
-            /** Pattern */
-            pattern: string;
-            /** Place */
-            place: string;
-            /** Sent */
-            sent: components["schemas"]["SentFile"][];
-            /** Server */
-            server: number;
-            /** Version */
-            version: number;
-            /** What */
-            what: string;
         };
         /** LinkAsk */
         amber_lane__api__partners__life_cycle__LinkAsk: {
@@ -39153,7 +39153,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__partners__files__LookAsk"];
+                "application/json": components["schemas"]["FilesLookAsk"];
             };
         };
         responses: {
@@ -39163,7 +39163,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["amber_lane__api__partners__files__LookOut"];
+                    "application/json": components["schemas"]["FilesSeenOut"];
                 };
             };
             /** @description Bad Request */
@@ -39267,7 +39267,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RuleAsk"];
+                "application/json": components["schemas"]["FileRuleAsk"];
             };
         };
         responses: {
@@ -39383,7 +39383,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RuleAsk"];
+                "application/json": components["schemas"]["FileRuleAsk"];
             };
         };
         responses: {
@@ -39689,7 +39689,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SwitchRule"];
+                "application/json": components["schemas"]["FileRuleSwitch"];
             };
         };
         responses: {
@@ -44764,7 +44764,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__listings__variant_matrix__LookAsk"];
+                "application/json": components["schemas"]["LookAsk"];
             };
         };
         responses: {
@@ -45230,7 +45230,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["amber_lane__api__listings__listings__RuleOut"][];
+                    "application/json": components["schemas"]["RuleOut"][];
                 };
             };
             /** @description Unauthorized */
@@ -48073,7 +48073,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["amber_lane__api__monitoring__catalogue_sheets__LookOut"];
+                    "application/json": components["schemas"]["LookOut"];
                 };
             };
             /** @description Unauthorized */

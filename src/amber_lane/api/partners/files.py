@@ -24,7 +24,7 @@ from ..schemas import SHEET, Ask, Big, Done, Form, download
 router = GuardedRouter(tags=["setup"], read=(P.SETTINGS,), write=(P.SETTINGS,))
 
 
-class ServerOut(BaseModel):
+class FileServerOut(BaseModel):
     """writes: we may put files there and move them."""
 
     id: int
@@ -48,14 +48,14 @@ class FilePartner(BaseModel):
     sheets: list[SheetOfPartner]
 
 
-class SentFile(BaseModel):
+class FileSentOut(BaseModel):
     path: str
     at: datetime
     state: str
     message: str
 
 
-class RuleOut(BaseModel):
+class FileRuleOut(BaseModel):
     """server 0: by mail. sent: of a rule that goes out, its newest files."""
 
     id: int
@@ -76,10 +76,10 @@ class RuleOut(BaseModel):
     minutes: int
     is_on: bool
     next_at: datetime | None
-    sent: list[SentFile]
+    sent: list[FileSentOut]
 
 
-class CameOut(BaseModel):
+class FileCameOut(BaseModel):
     """copy_kept: a copy of it is here; again: it may be taken once more."""
 
     id: int
@@ -100,11 +100,11 @@ class CameOut(BaseModel):
 
 
 class FilesOut(BaseModel):
-    servers: list[ServerOut]
+    servers: list[FileServerOut]
     partners: list[FilePartner]
     mail: bool
-    rules: list[RuleOut]
-    came: list[CameOut]
+    rules: list[FileRuleOut]
+    came: list[FileCameOut]
 
 
 @router.get("/setup/files")
@@ -113,7 +113,7 @@ def files(context: ReadContext, app: TheApp) -> FilesOut:
     here = _folder(app)
     return FilesOut(
         servers=[
-            ServerOut(id=one.id, name=one.name, writes=one.kind not in rules.FETCH_ONLY)
+            FileServerOut(id=one.id, name=one.name, writes=one.kind not in rules.FETCH_ONLY)
             for one in rosters.of_kind(context, "files")
             if one.ended_at is None
         ],
@@ -139,33 +139,33 @@ def _sheets(owner: str, partner: rules.AnyPartner) -> list[SheetOfPartner]:
     ]
 
 
-def _rule(context: Context, row: FileRule) -> RuleOut:
+def _rule(context: Context, row: FileRule) -> FileRuleOut:
     server, partner = rules.where(context, row)
     sent = sending.sent(context, row, 5) if row.is_out else []
-    return RuleOut(
+    return FileRuleOut(
         server=row.server_id or 0,
         place=server.name if server else "mail",
         partner=partner.name,
         called=rules.CALLED[row.what],
         sent=[_sent(sheet, change) for sheet, change in sent],
-        **{name: getattr(row, name) for name in RuleOut.model_fields if hasattr(row, name) and name != "server"},
+        **{name: getattr(row, name) for name in FileRuleOut.model_fields if hasattr(row, name) and name != "server"},
     )
 
 
-def _sent(sheet: SheetOut, change: Outbox | None) -> SentFile:
+def _sent(sheet: SheetOut, change: Outbox | None) -> FileSentOut:
     state = "taken back" if sheet.back_at else change.state if change else "done"
-    return SentFile(path=sheet.path, at=sheet.at, state=state, message=change.answer if change and change.state != "done" else "")
+    return FileSentOut(path=sheet.path, at=sheet.at, state=state, message=change.answer if change and change.state != "done" else "")
 
 
-def _came(context: Context, row: FileCame, rule: FileRule, folder: Path) -> CameOut:
+def _came(context: Context, row: FileCame, rule: FileRule, folder: Path) -> FileCameOut:
     kept = bool(row.kept) and (folder / row.kept).is_file()
-    return CameOut(
+    return FileCameOut(
         rule=rule.id,
         partner=rules.where(context, rule)[1].name,
         called=rules.CALLED[rule.what],
         copy_kept=kept,
         again=kept and arrivals.may_again(row),
-        **{name: getattr(row, name) for name in CameOut.model_fields if hasattr(row, name)},
+        **{name: getattr(row, name) for name in FileCameOut.model_fields if hasattr(row, name)},
     )
 
 
@@ -174,7 +174,7 @@ def _folder(app: AppState) -> Path:
     return folder
 
 
-class RuleAsk(Ask):
+class FileRuleAsk(Ask):
     """server 0: by mail. leave_old: what lies there now is left as it is."""
 
     server: int = Field(ge=0)
@@ -197,24 +197,24 @@ class RuleAsk(Ask):
 
 
 @router.post("/setup/files/rules", status_code=201)
-def add_rule(context: WriteContext, ask: RuleAsk) -> Done:
+def add_rule(context: WriteContext, ask: FileRuleAsk) -> Done:
     row = rules.add(context, ask.said, ask.leave_old)
     return Done(message=f"{rules.sentence(row, *rules.where(context, row))}: from now on")
 
 
 @router.put("/setup/files/rules/{number}")
-def change_rule(context: WriteContext, number: Big, ask: RuleAsk) -> Done:
+def change_rule(context: WriteContext, number: Big, ask: FileRuleAsk) -> Done:
     row = rules.change(context, number, ask.version, ask.said)
     return Done(message=f"{rules.sentence(row, *rules.where(context, row))}: from now on")
 
 
-class SwitchRule(Ask):
+class FileRuleSwitch(Ask):
     version: int
     on: bool
 
 
 @router.post("/setup/files/rules/{number}/switch")
-def switch_rule(context: WriteContext, number: Big, ask: SwitchRule) -> Done:
+def switch_rule(context: WriteContext, number: Big, ask: FileRuleSwitch) -> Done:
     row = rules.switch(context, number, ask.version, ask.on)
     return Done(message=f"{rules.sentence(row, *rules.where(context, row))}: {'on' if ask.on else 'off'}")
 
@@ -232,7 +232,7 @@ def look_now(context: WriteContext, number: Big) -> Done:
     return Done(message="It is looked at now")
 
 
-class LookAsk(Ask):
+class FilesLookAsk(Ask):
     server: int = Field(ge=1)
     pattern: str = Field(max_length=200)
     marker: str = Field("", max_length=40, pattern=r"^[^/\\]*$")
@@ -244,7 +244,7 @@ class FileThere(BaseModel):
     changed: datetime | None
 
 
-class LookOut(BaseModel):
+class FilesSeenOut(BaseModel):
     """found: files that are meant now, the newest first, a hundred at most; count: how many there are; folders: where it was looked."""
 
     found: list[FileThere]
@@ -253,7 +253,7 @@ class LookOut(BaseModel):
 
 
 @router.post("/setup/files/look")
-def look(app: TheApp, number: SignedIn, request: Request, ask: LookAsk) -> LookOut:
+def look(app: TheApp, number: SignedIn, request: Request, ask: FilesLookAsk) -> FilesSeenOut:
     """What lies there now and is meant by a pattern. Nothing is fetched by it."""
     with app.db.reading() as s:
         context = context_of(request, s)
@@ -262,18 +262,14 @@ def look(app: TheApp, number: SignedIn, request: Request, ask: LookAsk) -> LookO
         link = app.connectors.files(context, ask.server)
     try:
         with link.visit() as there:
-            found = [
-                file
-                for one in places
-                for file in there.entries(one.folder, lambda name: arrivals.wanted(tried, name), "" if ask.marker else one.exact)
-            ]
+            found = arrivals.look(there, tried, places)
     except OutsideError as error:
         raise Invalid(error.message, {"server": error.message}) from error
     meant = arrivals.meant(tried, found)
-    return LookOut(
+    return FilesSeenOut(
         found=[FileThere(path=one.path, size=one.size, changed=one.changed) for one in meant[::-1][:100]],
         count=len(meant),
-        folders=[one.folder or "/" for one in places],
+        folders=list(dict.fromkeys(one.folder or "/" for one in places)),
     )
 
 

@@ -79,7 +79,7 @@ def delete(context: WriteContext, owner: str, number: Big, ask: VersionAsk) -> D
 
 class LinkAsk(Ask):
     address: str = Field("", max_length=500)
-    key: str = Field("", max_length=500)
+    key: str = Field("", max_length=8000)
 
 
 @router.post(f"{AT}/link")

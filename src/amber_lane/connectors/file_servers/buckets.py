@@ -1,4 +1,7 @@
-"""Files in a bucket of an S3-compatible store. address: https://host/bucket/folder; key: name:secret, or name:secret:region."""
+"""Files in a bucket of an S3-compatible store. key: name:secret, or name:secret:region.
+
+address: https://host/bucket/folder, or https://bucket.host where the host is named after the bucket.
+"""
 
 from __future__ import annotations
 
@@ -120,10 +123,9 @@ class Buckets(HttpFiles):
 
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         parts = urlsplit(address)
+        # Without a path the host's own name is the bucket's.
         bucket, _, self.folder = parts.path.strip("/").partition("/")
-        if not bucket:
-            raise Refused("name the bucket in the address, such as https://store.example/bucket/folder")
-        super().__init__(urlunsplit((parts.scheme, parts.netloc, f"/{bucket}", "", "")), key, deadline, transport)
+        super().__init__(urlunsplit((parts.scheme, parts.netloc, f"/{bucket}" if bucket else "", "", "")), key, deadline, transport)
         self.path = parts.path.rstrip("/")
 
     def sign_in(self, key: str) -> None:

@@ -17,6 +17,8 @@ _LINK = re.compile(r"""href\s*=\s*["']([^"'#]{1,500})["']""", re.IGNORECASE)
 
 
 class PageVisit(HttpVisit):
+    by_name = True
+
     def entries(self, folder: str, wanted: Wanted, exact: str = "") -> list[RemoteFile]:
         if exact:
             # One name alone is asked for itself: many servers show no list of what lies there.

@@ -46,10 +46,12 @@ class RemoteFile:
 class FileVisit(ABC):
     """One look at a server, over one connection. Errors are the connectors'.
 
-    renames: a file gets its name in one step of its own, so that one that was named and is gone was taken.
+    renames: a file gets its name in one step of its own, so that one that was named and is gone was taken; by_name: a file whose name is
+    known is asked for alone, since many such servers show no list.
     """
 
     renames: ClassVar[bool] = True
+    by_name: ClassVar[bool] = False
 
     @abstractmethod
     def entries(self, folder: str, wanted: Wanted, exact: str = "") -> list[RemoteFile]:

@@ -10,7 +10,7 @@ from posixpath import basename
 
 from sqlalchemy import delete, select
 
-from ...connectors.file_servers.protocol import BYTES_MOST, TEMPORARY, RemoteFile
+from ...connectors.file_servers.protocol import BYTES_MOST, TEMPORARY, FileVisit, RemoteFile
 from ...core.file_names import FileNames
 from ...core.states import FILE
 from ...data.files import FileCame, FileRule, FileServer
@@ -51,8 +51,18 @@ def _apart(partner: Store | Supplier) -> bool:
 
 def places(context: Context, rule: FileRule) -> list[Place]:
     """Folders to look into now, by the house's own day."""
-    here = context.now.astimezone(house_days.zone_of(context))
+    here = house_days.local(context, context.now)
     return [Place(*one) for one in FileNames.of(rule.pattern).places(here)]
+
+
+def look(there: FileVisit, rule: FileRule, where: Sequence[Place]) -> list[RemoteFile]:
+    """What lies there and says anything for a rule. Called outside a transaction."""
+    found: dict[str, RemoteFile] = {}
+    for folder in dict.fromkeys(one.folder for one in where):
+        names = [one.exact for one in where if one.folder == folder]
+        for exact in names if there.by_name and all(names) and not rule.marker else [""]:
+            found |= {file.path: file for file in there.entries(folder, lambda name: wanted(rule, name), exact)}
+    return list(found.values())
 
 
 def wanted(rule: FileRule, name: str) -> bool:
@@ -209,6 +219,15 @@ def close(context: Context, number: int) -> None:
     if row.state == "wrong":
         row.state = FILE.step(row.state, "close")
     context.log("file.close", row.path, f"{row.path}: left as it is", reason=row.message)
+
+
+def overtaken(context: Context, newer: FileCame) -> None:
+    """Where only the newest counts, what was wrong with those before it is nobody's trouble any more."""
+    before = (FileCame.rule_id == newer.rule_id, FileCame.id != newer.id, FileCame.needs)
+    for row in context.session.scalars(select(FileCame).where(*before)):
+        row.needs = False
+        if row.state == "wrong":
+            row.state = FILE.step(row.state, "close")
 
 
 def to_move(context: Context, rule: FileRule) -> list[tuple[int, str]]:

@@ -48,7 +48,7 @@ def send_out(context: Context, number: int) -> list[SheetOut]:
     while (not made or (rule.each and len(made) < EACH_MOST)) and sheet_export.is_waiting(context, rule.owner, rule.owner_id, rule.what):
         sheet = sheet_export.take_out(context, rule.owner, rule.owner_id, rule.what, 1 if rule.each else None)
         row = next(iter(by_id(context.session, Outbox, sheet.outbox[:1]).values()))
-        here = context.now.astimezone(house_days.zone_of(context))
+        here = house_days.local(context, context.now)
         sheet.file_rule_id = rule.id
         sheet.path = file_names.ours(rule.pattern, here, sheet.id, row.key if rule.each else "")
         said = FilePayload(sheet=sheet.id, path=sheet.path, partner=partner.name, count=len(sheet.rows))

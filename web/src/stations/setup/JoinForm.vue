@@ -10,7 +10,10 @@ import EventChoice from './EventChoice.vue'
 import { home } from '@/parts/home'
 import { place } from '@/parts/format'
 
-const props = defineProps<{ owner: 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox' | 'webhook'; leaves?: boolean }>()
+const props = defineProps<{
+  owner: 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox' | 'files' | 'webhook'
+  leaves?: boolean
+}>()
 const emit = defineEmits<{ done: [joined: Schema<'Joined'>, kind: string]; leave: [] }>()
 const { data: kinds } = useQuery({ queryKey: ['kinds'], queryFn: () => take(api.GET('/api/v1/setup/kinds')), meta: { live: false } })
 const mine = computed(() => (kinds.value ?? []).filter((kind) => kind.owner === props.owner))
@@ -101,7 +104,8 @@ async function join() {
 <template>
   <form class="grid grid-cols-2 gap-3.5" @submit.prevent="join">
     <label v-if="mine.length > 1" class="col-span-2"
-      ><span class="label">What kind of {{ { rates: 'source', inbox: 'mailbox', webhook: 'address' }[owner as string] ?? owner }}</span
+      ><span class="label"
+        >What kind of {{ { rates: 'source', inbox: 'mailbox', files: 'server', webhook: 'address' }[owner as string] ?? owner }}</span
       ><select v-model="form.kind" class="field">
         <option v-for="one in mine" :key="one.kind" :value="one.kind">{{ one.name }}</option>
       </select></label
@@ -151,8 +155,8 @@ async function join() {
           class="field code"
           type="password"
           autocomplete="off"
-          :required="owner !== 'mailbox'"
-          maxlength="500"
+          :required="owner !== 'mailbox' && form.kind !== 'pages'"
+          maxlength="8000"
           :aria-invalid="!!wrong.key"
       /></label>
     </template>

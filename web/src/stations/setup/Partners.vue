@@ -29,7 +29,7 @@ const asked = useQuery({ queryKey: ['partners'], queryFn: fetchPartners })
 const { data } = asked
 const route = useRoute()
 const router = useRouter()
-type Owner = 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox' | 'webhook'
+type Owner = 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox' | 'files' | 'webhook'
 const told = ref<Partner | null>(null)
 const events = ref<Schema<'EventGroup'>[]>([])
 function choose(one: Partner) {
@@ -65,8 +65,10 @@ const renewing = ref<Partner | null>(null)
 const BY_SHEETS = ['folder', 'sheet']
 const DEPOTS = ['depot_api', 'depot_sheet']
 function joined(one: Schema<'Joined'>, kind: string) {
+  const owner = joining.value
   joining.value = null
   if (one.token) token.value = { token: one.token, store: one.name }
+  if (owner === 'files') void router.push('/setup/files')
   // Its columns are named next; the list on the screen may not hold it yet.
   if (kind === 'folder')
     void fetchPartners().then((all) => {
@@ -91,9 +93,16 @@ const NAMES = {
   rates: 'Exchange rates',
   mailbox: 'Mail that we send',
   inbox: 'Mail that comes in',
+  files: 'Servers of files',
   webhook: 'Told of events',
 } as const
-const CALLED: Record<string, string> = { mailbox: 'a mail server', rates: 'a bank', inbox: 'a mailbox', webhook: 'an address of ours' }
+const CALLED: Record<string, string> = {
+  mailbox: 'a mail server',
+  rates: 'a bank',
+  inbox: 'a mailbox',
+  files: 'a server',
+  webhook: 'an address of ours',
+}
 const looks = ref<Partner | null>(null)
 const changing = ref<Partner | null>(null)
 const SWITCHES: Record<string, string> = {
@@ -303,7 +312,7 @@ async function renew() {
       <label class="block"><span class="label">Address</span><input v-model="link.address" class="field code" maxlength="500" /></label>
       <label class="mt-3 block"
         ><span class="label">Key (empty = keep the one we have; it is never shown)</span
-        ><input v-model="link.key" type="password" autocomplete="off" class="field code" maxlength="500"
+        ><input v-model="link.key" type="password" autocomplete="off" class="field code" maxlength="8000"
       /></label>
       <p v-if="wrong" role="alert" class="mt-2 text-brick">{{ wrong }}</p>
       <template #acts><Btn @click="mending = null">Cancel</Btn><Btn kind="main" @click="renew">Check and save</Btn></template>

@@ -8,6 +8,7 @@ import HouseSet from './HouseSet.vue'
 import Calls from './Calls.vue'
 import Carriers from './Carriers.vue'
 import Descriptions from './Descriptions.vue'
+import Files from './Files.vue'
 import Limits from './Limits.vue'
 import LogList from './LogList.vue'
 import MailSet from './MailSet.vue'
@@ -23,6 +24,7 @@ const router = useRouter()
 const PARTS = [
   ['partners', 'Stores and suppliers', Partners, 'settings'],
   ['descriptions', 'Described partners', Descriptions, 'settings'],
+  ['files', 'Sheets by server', Files, 'settings'],
   ['carriers', 'Carrier names', Carriers, 'settings'],
   ['limits', 'Limits', Limits, 'settings'],
   ['ordering', 'How we order', Ordering, 'settings'],
