@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import base64
 import os
-import re
 import shutil
 import socket
 import subprocess
@@ -12,11 +12,9 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
-from urllib.parse import unquote
-
-import httpx
 
 from . import certificates
+from .business import WorldProcess
 
 # Each process of the tests has one of its own.
 USER, WORD = f"amberlane{os.getpid()}", "Right-word-7"
@@ -47,6 +45,9 @@ class Served:
     def content(self, path: str) -> bytes:
         return (self.root / path).read_bytes()
 
+    def remove(self, path: str) -> None:
+        (self.root / path).unlink()
+
     def clear(self) -> None:
         shutil.rmtree(self.root)
         self.root.mkdir()
@@ -54,27 +55,36 @@ class Served:
 
 
 class Wharf(Served):
-    """The practice world's own server, which speaks two protocols for the same files."""
+    """The practice world's own server, which speaks two protocols for the same files; looked at past its faults."""
 
-    def __init__(self, kind: str, address: str, port: int) -> None:
+    def __init__(self, kind: str, world: WorldProcess) -> None:
         path, key = {"webdav": ("/wharf", "duskdial:practice-wharf"), "bucket": ("/wharf-bucket", "duskdial:practice-bucket")}[kind]
-        super().__init__(kind, f"{address}{path}", key, Path(), port)
-        self.client = httpx.Client(base_url=f"{address}/wharf", auth=("duskdial", "practice-wharf"), trust_env=False, timeout=20)
+        super().__init__(kind, f"{world.address}{path}", key, Path(), world.port)
+        self.world = world
+
+    def _all(self) -> dict[str, str]:
+        found: dict[str, str] = self.world.client.get("/world/wharf").json()
+        return found
 
     def put(self, path: str, text: str | bytes) -> Path:
-        assert self.client.put(f"/{path}", content=text).is_success
+        data = text if isinstance(text, bytes) else text.encode()
+        self.world.post("wharf", name=path, data=base64.b64encode(data).decode())
         return Path(path)
 
     def names(self, folder: str = "") -> list[str]:
-        text = self.client.request("PROPFIND", f"/{folder}").text
-        found = (unquote(one) for one in re.findall("<d:href>/wharf/([^<]*)</d:href>", text))
-        return sorted(one.rpartition("/")[2] for one in found if one and not one.endswith("/"))
+        under = f"{folder}/" if folder else ""
+        names = (path.removeprefix(under) for path in self._all() if path.startswith(under))
+        return sorted(name for name in names if "/" not in name)
 
     def content(self, path: str) -> bytes:
-        return self.client.get(f"/{path}").content
+        return base64.b64decode(self._all()[path])
+
+    def remove(self, path: str) -> None:
+        self.world.post("wharf", name=path)
 
     def clear(self) -> None:
-        assert self.client.delete("/").is_success
+        for path in self._all():
+            self.remove(path)
 
 
 def free_port() -> int:

@@ -49,7 +49,7 @@ def say(page: Page, sheet: str, pattern: str) -> None:
 
 def test_a_person_lets_a_suppliers_sheets_travel_by_themselves(app: Page, shop) -> None:
     business, served = shop
-    page, wharf = app, Wharf("webdav", business.world.address, business.world.port)
+    page, wharf = app, Wharf("webdav", business.world)
     code = office(business)
     page.goto(f"{served.address}/setup/files")
     expect(page.get_by_text("No server of files is connected")).to_be_visible()

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from contextlib import ExitStack, suppress
 from pathlib import Path
 
+import httpx
 import pytest
 
 from amber_lane.connectors import tls
@@ -41,7 +42,7 @@ def served() -> Iterator[dict[str, Served]]:
 @pytest.fixture(params=[*file_servers.SERVERS, "world webdav", "world bucket"])
 def server(served: dict[str, Served], world: WorldProcess, request: pytest.FixtureRequest) -> Served:
     where, _, kind = request.param.partition(" ")
-    one = file_servers.Wharf(kind, world.address, world.port) if where == "world" else served[request.param]
+    one = file_servers.Wharf(kind, world) if where == "world" else served[request.param]
     one.clear()
     return one
 
@@ -199,3 +200,58 @@ class cut_after:
         for end in (one, other):
             with suppress(OSError):
                 end.shutdown(socket.SHUT_RDWR)
+
+
+def told(kind: str, *answers: bytes) -> protocol.FileLink:
+    """A server that answers so, whatever it is asked."""
+    rest = iter(answers)
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        return httpx.Response(207 if request.method == "PROPFIND" else 200, content=next(rest, answers[-1]))
+
+    return connect("files", kind, "https://files.example/box", "name:word", DEADLINE, httpx.MockTransport(answer))
+
+
+def dav(*paths: str) -> bytes:
+    rows = "".join(f"<d:response><d:href>{one}</d:href><d:propstat><d:prop/></d:propstat></d:response>" for one in paths)
+    return f'<d:multistatus xmlns:d="DAV:">{rows}</d:multistatus>'.encode()
+
+
+def bucket(*keys: str, more: str = "") -> bytes:
+    rows = "".join(f"<Contents><Key>{one}</Key><Size>1</Size></Contents>" for one in keys)
+    again = f"<IsTruncated>true</IsTruncated><NextContinuationToken>{more}</NextContinuationToken>" if more else ""
+    return f"<ListBucketResult>{rows}{again}</ListBucketResult>".encode()
+
+
+@pytest.mark.parametrize(
+    ("kind", "answer"),
+    [
+        ("webdav", dav("/box/../../etc/passwd", "/other/x.csv", "/box/deep/x.csv", "/box/..%2Fx.csv", "https://evil.example/box2/y.csv", "/box/good.csv")),
+        ("bucket", bucket("../x.csv", "a/b.csv", "", "..", "good.csv")),
+        ("pages", b'<html><a href="../x.csv"><a href="https://evil.example/box/y.csv"><a href="/etc/z.csv"><a href="good.csv?sort=1"></html>'),
+    ],
+)  # fmt: skip
+def test_a_name_that_leads_elsewhere_is_not_followed(kind: str, answer: bytes) -> None:
+    with told(kind, answer).visit() as there:
+        assert [one.path for one in there.entries("", everything)] == ["good.csv"]
+
+
+@pytest.mark.parametrize(
+    ("kind", "answer"),
+    [
+        ("webdav", dav(*(f"/box/{n}.csv" for n in range(20_001)))),
+        ("webdav", b"<d:multistatus"),
+        ("bucket", bucket("x.csv", more="on and on")),
+        ("bucket", b"<ListBucketResult"),
+        ("pages", b"<html><a href='x.csv'>"),
+    ],
+)
+def test_a_list_without_end_or_torn_is_told(kind: str, answer: bytes) -> None:
+    with pytest.raises(Malformed), told(kind, answer).visit() as there:
+        there.entries("", everything)
+
+
+def test_entities_of_a_list_are_not_looked_up() -> None:
+    bomb = b'<!DOCTYPE a [<!ENTITY b SYSTEM "file:///etc/passwd">]>' + dav("/box/&b;good.csv")
+    with told("webdav", bomb).visit() as there:
+        assert [one.path for one in there.entries("", everything)] in ([], ["good.csv"])

@@ -12,21 +12,25 @@ from collections.abc import Callable, Iterator
 import pytest
 from sqlalchemy import select
 
-from amber_lane.data.books import StatementRow
+from amber_lane.connectors.protocols import IncomingMail
+from amber_lane.data.books import Settlement, StatementRow
 from amber_lane.data.files import FileCame, FileRule
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox, SheetOut
-from amber_lane.data.setup import Link, Origin, Service, Supplier
+from amber_lane.data.setup import Inbox, Letter, Link, Origin, Service, Store, Supplier
 from amber_lane.data.source import Item
 from amber_lane.services.alerts import today
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.delivery import sheet_export
 from amber_lane.services.files import arrivals, rules
+from amber_lane.services.inbound import mailbox
 from amber_lane.services.mapping import lanes
+from amber_lane.services.monitoring import catalogue_sheets
 from amber_lane.services.partners import connections
 from amber_lane.services.pricing.drafts import PolicyChange
 from amber_lane.services.purchasing import purchase_orders
+from amber_lane.sheets import mapped
 
 from .. import file_servers
 from ..business import Business
@@ -96,9 +100,8 @@ class Office:
     def work(self) -> None:
         for name in self.server.names("orders"):
             if not name.endswith(".part"):
-                path = self.server.root / "orders" / name
-                rows = list(csv.DictReader(io.StringIO(path.read_text("utf-8-sig"))))
-                path.unlink()
+                rows = list(csv.DictReader(io.StringIO(self.server.content(f"orders/{name}").decode("utf-8-sig"))))
+                self.server.remove(f"orders/{name}")
                 self.had.update({row["purchase_order"] for row in rows})
                 self.answer({row["purchase_order"] for row in rows})
 
@@ -108,13 +111,29 @@ class Office:
         self.server.put(f"answers/a-{self.n:04}.csv", "\n".join(["purchase_order,answer,billed", *lines, ""]))
 
 
-def test_each_order_is_put_there_once_whatever_dies_and_however_soon_it_is_taken(business: Business, server: Served) -> None:
+@pytest.fixture(params=["webdav", "sftp", "with faults"])
+def any_server(machine: None, business: Business, request: pytest.FixtureRequest) -> Iterator[Served]:
+    if request.param == "with faults":
+        yield file_servers.Wharf("webdav", business.world)
+        return
+    with file_servers.SERVERS[request.param]() as one:
+        yield one
+
+
+def test_each_order_is_put_there_once_whatever_dies_and_however_soon_it_is_taken(business: Business, any_server: Served) -> None:
+    server = any_server
     luck = random.Random(f"files-{server.kind}")
     skus = join(business, server)
     business.app_state.reader.rest = lambda seconds: None
     rule(business, "purchases", "orders/{year}{month}{day}-{number}.csv", minutes=1)
     rule(business, "answers", "answers/*.csv", newest=False, done_folder="answers/done", minutes=1)
     office, numbers, died = Office(server), [], 0
+    if faults := isinstance(server, file_servers.Wharf):
+        server.clear()
+        business.app_state.connectors.deadline = 0.6
+        business.app_state.connectors.forget()
+        for dial, value in (("errors", 0.15), ("lost_answer", 0.15), ("malformed", 0.1), ("slow", 0.2)):
+            business.world.dial("wharf", dial, value)
     for turn in range(14):
         numbers += [business.world.post("buy", sku=sku, quantity=1, country="GB")["number"] for sku in luck.sample(skus[:4], 1)]
         business.on(3)
@@ -122,7 +141,8 @@ def test_each_order_is_put_there_once_whatever_dies_and_however_soon_it_is_taken
         office.work()
         survive(business)
         office.work()
-    for _ in range(8):
+    business.world.calm()
+    for _ in range(12 if faults else 8):
         business.on(5)
         survive(business)
         office.work()
@@ -237,6 +257,103 @@ def test_what_lay_there_before_is_left_where_a_person_said_so(business: Business
     assert business.one(select(Item.stock).where(Item.number == "MB-0")) == 2
 
 
+def response(reference: str) -> str:
+    """An OrderResponse of UBL 2.1 that accepts a purchase order."""
+    urn = "urn:oasis:names:specification:ubl:schema:xsd:"
+    return (
+        f'<OrderResponse xmlns="{urn}OrderResponse-2" xmlns:cac="{urn}CommonAggregateComponents-2" xmlns:cbc="{urn}CommonBasicComponents-2">'
+        "<cbc:ID>MB-1</cbc:ID><cbc:IssueDate>2026-03-12</cbc:IssueDate><cbc:OrderResponseCode>AP</cbc:OrderResponseCode>"
+        f"<cac:OrderReference><cbc:ID>{reference}</cbc:ID></cac:OrderReference><cac:SellerSupplierParty/><cac:BuyerCustomerParty/>"
+        "</OrderResponse>"
+    )
+
+
+def test_purchase_orders_go_as_documents_and_their_answers_come_as_such(business: Business, one_server: Served) -> None:
+    skus = join(business, one_server)
+    one_server.clear()
+    rule(business, "purchases", "out/{purchase}.xml", each=True)
+    rule(business, "answers", "in/*.xml", newest=False)
+    numbers = [business.buy(sku=sku, quantity=2, country="GB") for sku in skus[:2]]
+    with business.app_state.db.writing() as s:
+        purchase_orders.send(business.context(s), list(s.scalars(select(Order.id).where(Order.number.in_(numbers)))))
+    business.app_state.worker.send_files()
+    business.settle()
+    bought = business.all(select(PurchaseOrder).order_by(PurchaseOrder.id))
+    assert one_server.names("out") == sorted(f"{one.reference}.xml" for one in bought)
+    order = one_server.content(f"out/{bought[0].reference}.xml").decode()
+    assert "<Order" in order and bought[0].reference in order
+    one_server.put("in/a.xml", response(bought[0].reference))
+    one_server.put("in/b.xml", "<not><closed>")
+    states = {one.path: (one.state, one.message) for one in look(business)}
+    assert states["in/a.xml"] == ("taken", "1 answer taken"), states
+    assert states["in/b.xml"][0] == "wrong"
+    assert [one.state for one in business.all(select(PurchaseOrder).order_by(PurchaseOrder.id))] == ["accepted", "sent"]
+
+
+def test_a_stores_orders_listings_and_settlements_come_as_files(business: Business, one_server: Served) -> None:
+    skus = join(business, one_server)
+    one_server.clear()
+    with business.app_state.db.writing() as s:
+        s.add(Store(id=5, code="HAND", name="Stall by hand", kind="sheet", country="GB", currency="GBP"))
+    for what, pattern in (("listings", "l.csv"), ("orders", "o-*.csv"), ("settlements", "s-*.csv")):
+        with business.app_state.db.writing() as s:
+            rules.add(business.context(s), rules.Said(1, "store", 5, what, False, pattern, newest=what == "listings"))
+    one_server.put("l.csv", f"sku,title,price,quantity\n{skus[0]},Red lamp,9.95,3\n")
+    look(business)
+    head = "order_no,sku,quantity,name,address_1,city,postcode,country"
+    one_server.put("o-1.csv", f"{head}\n77,{skus[0]},1,Wren Sorrel,4 Lantern Row,Whitby,YO21 3PR,GB\n")
+    one_server.put("o-2.csv", f"store,{head}\nDusk & Dial shop,78,{skus[0]},1,Wren Sorrel,4 Lantern Row,Whitby,YO21 3PR,GB\n")
+    look(business)
+    one_server.put("s-1.csv", "settlement,kind,amount,currency,at,order_no\nP-1,sale,9.95,GBP,2026-03-12,77\n")
+    came = {one.path: (one.state, one.bad, one.message) for one in look(business)}
+    assert {path: state[:2] for path, state in came.items()} == {
+        "l.csv": ("taken", 0), "o-1.csv": ("taken", 0), "o-2.csv": ("taken", 1), "s-1.csv": ("taken", 0),
+    }, came  # fmt: skip
+    assert business.all(select(Order.number).where(Order.store_id == 5)) == ["77"]
+    assert business.one(select(Settlement)).store_id == 5
+
+
+def test_a_catalogue_comes_as_a_file_of_its_own_age_and_zeros_do_not_fool_it(business: Business, one_server: Served) -> None:
+    join(business, one_server)
+    one_server.clear()
+    rows = [f"MB-{n},Lantern {n},{n + 10}.50,{n + 5}" for n in range(30)]
+    with business.app_state.db.writing() as s:
+        sheet = "\n".join(["Code,Name,Price,Available", *rows, ""])
+        catalogue_sheets.keep_reading(business.context(s), 7, mapped.look(sheet.encode()).reading, whole=True)
+    rule(business, "catalogue", "all-{year}{month}{day}.csv")
+    one_server.put("all-20260311.csv", sheet)
+    assert [one.state for one in look(business)] == ["taken"]
+    assert len(business.all(select(Item).where(Item.supplier_id == 7))) == 30
+    one_server.put("all-20260312.csv", "\n".join(["Code,Name,Price,Available", *(row.rpartition(",")[0] + ",0" for row in rows), ""]))
+    came = look(business)
+    assert "held" in came[-1].message
+    assert {one.stock for one in business.all(select(Item).where(Item.supplier_id == 7))} != {0}
+
+
+def test_a_suppliers_stock_comes_with_its_mail(business: Business, one_server: Served) -> None:
+    join(business, one_server)
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        s.add(Inbox(id=1, name="Answers", kind="pop", begun=True, trusts="mx.example"))
+        s.get(Supplier, 7).mail = "stock@office.example"
+        s.flush()
+        rules.add(context, rules.Said(0, "supplier", 7, "stock", False, "stock*.csv"))
+
+    def mail(uid: str, sheet: str, proven: bool = True) -> Letter:
+        vouched = (("mx.example", "office.example"),) if proven else ()
+        came = IncomingMail(uid, None, "stock@office.example", "Stock", "", files=(("Stock today.csv", sheet.encode()),), vouched=vouched)
+        with business.app_state.db.writing() as s:
+            return mailbox.receive(business.context(s), 1, mailbox.opened(came), business.folder / "sheets")
+
+    assert "is taken as stock and cost" in mail("1", "item,stock\nMB-0,17\n").message
+    business.app_state.worker.jobs.run_due()
+    assert business.one(select(Item.stock).where(Item.number == "MB-0")) == 17
+    assert mail("2", "item,stock\nMB-0,0\n", proven=False).held
+    business.app_state.worker.jobs.run_due()
+    assert business.one(select(Item.stock).where(Item.number == "MB-0")) == 17
+    assert [one.state for one in business.all(select(FileCame))] == ["taken"]
+
+
 @pytest.fixture(scope="module")
 def one_server(machine: None) -> Iterator[Served]:
     with file_servers.webdav() as one:
@@ -255,6 +372,8 @@ def test_a_rule_that_would_do_harm_is_refused(business: Business, one_server: Se
         (Invalid, lambda: rules.Said(1, "supplier", 7, "catalogue", False, "all.csv")),
         (Invalid, lambda: rules.Said(1, "supplier", 7, "stock", False, "../../x.csv")),
         (Invalid, lambda: rules.Said(0, "supplier", 7, "stock", False, "stock.csv")),
+        (Conflict, lambda: rules.Said(1, "supplier", 7, "answers", False, "orders/*.csv")),
+        (Invalid, lambda: rules.Said(1, "store", 1, "orders", False, "orders.csv")),
     ]
     for kind, said in wrong:
         with business.app_state.db.writing() as s, pytest.raises(kind):

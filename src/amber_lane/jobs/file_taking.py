@@ -25,6 +25,7 @@ from ..services.imports import sheet_kinds, stock_sheets
 from ..services.imports.column_memory import read_as
 from ..services.inbound import claim_replies, mailbox, supplier_replies
 from ..services.monitoring import catalogue_sheets
+from ..services.purchasing import po_documents
 from ..sheets.mapping import MappedRow
 from ..sheets.opened import NotASheet, readable
 
@@ -107,10 +108,6 @@ class _Taking:
     partner: Store | Supplier
 
     @property
-    def data(self) -> bytes:
-        return readable(self.path.read_bytes())
-
-    @property
     def at(self) -> datetime | None:
         return self.came.changed_at
 
@@ -129,11 +126,11 @@ def _catalogue(one: _Taking) -> Outcome:
     return Outcome(message + (f"; held: {out['held']}" if out["held"] else ""), out["bad_count"])
 
 
-def _replies(one: _Taking, take: Callable[[Context, Supplier, bytes], tuple[int, Bad]], called: str) -> Outcome:
+def _replies(one: _Taking, take: Callable[[Context, Supplier], tuple[int, Bad]], called: str) -> Outcome:
     """Answers are taken in one transaction with the note that they were, so that after a kill none is taken for one that comes too late."""
     with one.jobs.db.writing(patient=True) as s:
         context = one.context(s)
-        n, bad = take(context, context.get(Supplier, one.rule.owner_id, "supplier"), one.data)
+        n, bad = take(context, context.get(Supplier, one.rule.owner_id, "supplier"))
         message = f"{n} {called}{'' if n == 1 else 's'} taken"
         _note(context, one.came.id, "take", message, len(bad))
     _keep_reasons(one.path, bad)
@@ -141,10 +138,35 @@ def _replies(one: _Taking, take: Callable[[Context, Supplier, bytes], tuple[int,
 
 
 def _answers(one: _Taking) -> Outcome:
-    def take(context: Context, supplier: Supplier, data: bytes) -> tuple[int, Bad]:
-        return supplier_replies.of_sheet(context, one.rule.what, data, partial(mailbox.purchase_of, context, supplier))
+    raw = one.path.read_bytes()
+    said = po_documents.read(raw) if is_document(raw) else None
+
+    def take(context: Context, supplier: Supplier) -> tuple[int, Bad]:
+        find = partial(mailbox.purchase_of, context, supplier)
+        if said is None:
+            return supplier_replies.of_sheet(context, one.rule.what, readable(raw), find)
+        _, n, wrong = supplier_replies.of_document(context, said, find)
+        return n, [(1, wrong)] if wrong else []
 
     return _replies(one, take, "answer" if one.rule.what == "answers" else "tracking number")
+
+
+def _claim_answers(one: _Taking) -> Outcome:
+    raw = one.path.read_bytes()
+    note = claim_replies.note_of(raw) if is_document(raw) else None
+
+    def take(context: Context, supplier: Supplier) -> tuple[int, Bad]:
+        if note is None:
+            return claim_replies.of_sheet(context, supplier, readable(raw))
+        n, wrong = claim_replies.of_credit_note(context, supplier, note)
+        return n, list(enumerate(wrong, 1))
+
+    return _replies(one, take, "answer to claims")
+
+
+def is_document(data: bytes) -> bool:
+    """Whether it is a document of the trade (UBL), not a sheet."""
+    return data.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"<")
 
 
 def _rows(one: _Taking) -> Outcome:
@@ -157,7 +179,7 @@ def _rows(one: _Taking) -> Outcome:
             required=tuple(name for name in kind.required if name != column),
             optional=(*kind.optional, column) if column in kind.required else kind.optional,
         )
-        sheet = read_as(s, theirs, one.data)
+        sheet = read_as(s, theirs, readable(one.path.read_bytes()))
         rows = list(_of(one.partner, column, sheet.rows))
         checked = kind.check(one.context(s), rows, one.tell)
     if kind.name == "stock":
@@ -190,5 +212,5 @@ _TAKE: dict[str, Callable[[_Taking], Outcome]] = {
     "catalogue": _catalogue,
     "answers": _answers,
     "tracking": _answers,
-    "claim_answers": lambda one: _replies(one, claim_replies.of_sheet, "answer to claims"),
+    "claim_answers": _claim_answers,
 }

@@ -20,6 +20,7 @@ from botocore.auth import S3SigV4Auth
 from botocore.awsrequest import AWSRequest
 from botocore.credentials import Credentials
 from fastapi import APIRouter, HTTPException, Request, Response
+from pydantic import BaseModel
 
 from . import office
 from .counter import world_of
@@ -147,15 +148,6 @@ def move(request: Request, path: str) -> Response:
     return Response(status_code=201)
 
 
-@router.delete("/wharf/{path:path}", status_code=204)
-def delete(request: Request, path: str) -> Response:
-    """A file, or a folder with all in it."""
-    world = _enter(request)
-    with world.change() as db:
-        db.execute("delete from wharf where path = ? or path like ?", (path, f"{path.strip('/')}/%".lstrip("/")))
-    return Response(status_code=204)
-
-
 async def _signed(request: Request) -> World:
     """The caller's signature made once more with our secret; 403 where it is another."""
     world = world_of(request)
@@ -211,6 +203,32 @@ async def bucket_delete(request: Request, path: str) -> Response:
     with world.change() as db:
         db.execute("delete from wharf where path = ?", (path,))
     return Response(status_code=204)
+
+
+@router.get("/world/wharf")
+def all_files(request: Request) -> dict[str, str]:
+    """All that lies there, past every fault."""
+    rows = _under(world_of(request), "")
+    return {row["path"]: base64.b64encode(row["bytes"]).decode() for row in rows if not row["path"].endswith("/")}
+
+
+class FileAsk(BaseModel):
+    """data: base64; None = it is taken away."""
+
+    name: str
+    data: str | None = None
+
+
+@router.post("/world/wharf")
+def set_file(request: Request, ask: FileAsk) -> dict[str, str]:
+    """Put a file there or take it away, as whoever works there does."""
+    world = world_of(request)
+    if ask.data is None:
+        with world.change() as db:
+            db.execute("delete from wharf where path = ?", (ask.name,))
+    else:
+        put(world, ask.name, base64.b64decode(ask.data))
+    return {"name": ask.name}
 
 
 def new_stock(world: World, body: dict[str, Any]) -> None:

@@ -76,6 +76,8 @@ def check(context: Context, said: Said, besides: int | None = None) -> tuple[Fil
     try:
         if said.is_out:
             file_names.check_ours(said.pattern, said.each)
+            if said.pattern.strip().endswith(".xml") and not (said.each and said.what == "purchases"):
+                raise ValueError("only a purchase order goes as a document (UBL), one in each file; else let the name end with .csv")
         else:
             FileNames.of(said.pattern)
         if said.done_folder:
@@ -88,11 +90,24 @@ def check(context: Context, said: Said, besides: int | None = None) -> tuple[Fil
     server = context.get(FileServer, said.server, "server of files")
     if server.kind in FETCH_ONLY and (said.is_out or said.done_folder):
         raise Invalid(f"{server.name} only lets files be fetched", {"server": "cannot be written to"})
+    _check_crossing(context, said)
     if said.is_out:
         same = (FileRule.owner == said.owner, FileRule.owner_id == said.owner_id, FileRule.what == said.what, FileRule.is_out)
         if other := context.session.scalar(select(FileRule).where(*same, FileRule.id != (besides or 0)).limit(1)):
             raise Conflict(f"{partner.name}'s {CALLED[said.what]} go to {other.pattern} already; change that, or remove it first")
     return server, partner
+
+
+def _check_crossing(context: Context, said: Said) -> None:
+    """No rule takes in what another puts there: they would have our own files before their readers do."""
+    there = context.session.scalars(select(FileRule).where(FileRule.server_id == said.server, FileRule.is_out.is_not(said.is_out)))
+    for other in there:
+        out, incoming = (said.pattern, other.pattern) if said.is_out else (other.pattern, said.pattern)
+        name = file_names.ours(out.strip().strip("/"), context.now, 1, "AB-1-1")
+        names = FileNames.of(incoming)
+        folder, _, last = name.rpartition("/")
+        if names.matches(last) and folder in {one for one, _ in names.places(context.now)}:
+            raise Conflict(f"{incoming} means our own files too, such as {name}; use another folder or name for one of them")
 
 
 def can(partner: AnyPartner, what: str) -> bool:

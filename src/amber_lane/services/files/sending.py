@@ -11,6 +11,7 @@ from ...connectors.file_servers.payload import FilePayload
 from ...core import file_names
 from ...data.bulk import by_id
 from ...data.files import FileRule
+from ...data.orders import PurchaseOrder
 from ...data.outbox import Outbox, SheetOut
 from ...data.tallies import tally
 from ...sheets.table import csv_bytes
@@ -18,10 +19,13 @@ from ..base import house_days
 from ..base.context import Context
 from ..delivery import sheet_export
 from ..outbox import queue
+from ..purchasing import po_documents
 from . import rules
 
 # So many sheets of one purchase order each are made in one go.
 EACH_MOST = 200
+# How a file is called that is a document, not a sheet.
+DOCUMENT = ".xml"
 
 
 def due(context: Context) -> list[int]:
@@ -50,7 +54,9 @@ def send_out(context: Context, number: int) -> list[SheetOut]:
         row = next(iter(by_id(context.session, Outbox, sheet.outbox[:1]).values()))
         here = house_days.local(context, context.now)
         sheet.file_rule_id = rule.id
-        sheet.path = file_names.ours(rule.pattern, here, sheet.id, row.key if rule.each else "")
+        path = file_names.ours(rule.pattern, here, sheet.id, row.key if rule.each else "")
+        # A sample, or a load for a depot, is no document of the trade; it goes as a sheet.
+        sheet.path = f"{path.removesuffix(DOCUMENT)}.csv" if path.endswith(DOCUMENT) and row.kind != "purchase" else path
         said = FilePayload(sheet=sheet.id, path=sheet.path, partner=partner.name, count=len(sheet.rows))
         queue.put(context, f"files:{rule.server_id}", f"sheet:{sheet.id}", f"file-{sheet.id}-{secrets.token_hex(3)}", said)
         made.append(sheet)
@@ -59,8 +65,12 @@ def send_out(context: Context, number: int) -> list[SheetOut]:
 
 
 def content(context: Context, sheet: int) -> bytes:
-    """A sheet as it is put there."""
+    """A sheet as it is put there, or the one purchase order in it as a UBL document, by its name."""
     row = context.get(SheetOut, sheet, "sheet")
+    if row.path.endswith(DOCUMENT):
+        (change,) = by_id(context.session, Outbox, row.outbox).values()
+        purchase = context.session.scalars(select(PurchaseOrder.id).where(PurchaseOrder.reference == change.key)).one()
+        return po_documents.ubl_file(context, purchase).data
     return csv_bytes(row.header, row.rows)
 
 

@@ -11,6 +11,7 @@ from sqlalchemy import Select, delete, func, select, update
 from ...core.states import LaneCause
 from ...data.base import Base
 from ...data.bulk import by_id
+from ...data.files import FileRule
 from ...data.lanes import Lane, LanePart
 from ...data.orders import Order, OrderLine, PurchaseOrder
 from ...data.outbox import AuditEntry, Outbox
@@ -260,7 +261,9 @@ def _did_something(context: Context, owner: str, row: Partner) -> bool:
                 select(func.count()).select_from(other).where(key.parent == row.id).limit(1)
             ):
                 return True
-    return bool(context.session.scalar(select(Outbox.id).where(Outbox.target == f"{owner}:{row.id}").limit(1)))
+    said = select(FileRule.id).where(FileRule.owner == owner, FileRule.owner_id == row.id).limit(1)
+    sent = select(Outbox.id).where(Outbox.target == f"{owner}:{row.id}").limit(1)
+    return context.session.scalar(said) is not None or context.session.scalar(sent) is not None
 
 
 def remove(context: Context, owner: str, number: int, version: int | None) -> str:

@@ -154,7 +154,7 @@ const keep = () =>
       <p class="col-span-2 -mt-2 text-xs text-soft">
         <template v-if="isOut"
           >Every file needs a name of its own: <code>{number}</code> is its number here<template v-if="form.each"
-            >, <code>{purchase}</code> the purchase order</template
+            >, <code>{purchase}</code> the purchase order; one that ends with <code>.xml</code> is a UBL document</template
           >.</template
         ><template v-else><code>*</code> stands for any letters, <code>?</code> for one.</template> <code>{year}</code> <code>{month}</code>
         <code>{day}</code> <code>{hour}</code> <code>{minute}</code> stand for a date and time in it.
