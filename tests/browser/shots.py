@@ -78,7 +78,11 @@ def main() -> None:
             if name == "source":
                 page.get_by_role("heading", name="What becomes of a sale").wait_for()
             page.wait_for_timeout(1200)
-            page.wait_for_function("[...document.images].every((one) => one.complete)")
+            # Asked again and again from here: a page of ours lets no script of a text run.
+            for _ in range(60):
+                if page.evaluate("[...document.images].every((one) => one.complete)"):
+                    break
+                page.wait_for_timeout(250)
             page.screenshot(path=TARGET / f"{name}.png")
         described(page)
         first_day.take(browser, TARGET)
