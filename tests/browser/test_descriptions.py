@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 
 from playwright.sync_api import Locator, Page, expect
 from sqlalchemy import select
 
+from amber_lane.data.descriptions import Description
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, PurchaseOrder
 from amber_lane.data.outbox import Outbox
-from amber_lane.data.setup import Supplier
+from amber_lane.data.setup import Link, Supplier
 from amber_lane.data.shelf import Sku
 from amber_lane.data.source import Item
 from amber_lane.services.mapping import lanes
+from amber_lane.services.partners import descriptions
 from amber_lane.services.purchasing import purchase_orders
 
 from .conftest import eventually, flaws
@@ -72,6 +75,52 @@ def receipts(page: Page) -> None:
     words = page.get_by_label("What its words mean: what became of it")
     words.fill(STATES)
     words.press("Tab")
+
+
+def test_a_person_signs_in_at_the_partner_and_connects_it_with_what_that_gave(app: Page, shop) -> None:
+    business, served = shop
+    page, text = app, (Path(__file__).parents[1] / "connectors" / "descriptions" / "marram.yaml").read_text()
+    with business.app_state.db.writing() as s:
+        number = descriptions.start(business.context(s), "", "Marram", text).id
+    page.goto(f"{served.address}/setup/descriptions?one={number}")
+    page.get_by_label("Signed in by").select_option("oauth_code")
+    page.get_by_label(re.compile("^The key.s parts")).fill("client:secret:token")
+    page.get_by_label("A person agrees at").fill("/consent")
+    page.get_by_label("Tokens are given out at").fill("/token")
+    page.get_by_label(re.compile("^Address that it is tried at")).fill(f"{business.world.address}/marram")
+    page.get_by_label(re.compile("^Key")).fill("dusk-dial:practice-marram-app")
+    page.get_by_label(re.compile("^Address that it is tried at")).press("Enter")
+    expect(page.get_by_role("status").filter(has_text="kept")).to_be_visible()
+    assert flaws(page) == []
+    page.get_by_role("button", name="Sign in at the partner").click()
+    # Their page, on their side; what they send back is good for whoever asked, once.
+    page.get_by_role("button", name="Let it in").click()
+    expect(page.get_by_text("Marram: signed in at the partner")).to_be_visible()
+    step(page, "Price and stock")
+    ask(page, "30")
+    began = page.request.get(f"{served.address}/setup/signed-in?code=x&state=y")
+    assert began.ok
+    page.goto(f"{served.address}/setup/signed-in?code=x&state=y")
+    expect(page.get_by_role("alert")).to_contain_text("was not begun here")
+    page.goto(f"{served.address}/setup/signed-in?error=access_denied")
+    expect(page.get_by_role("alert")).to_contain_text("not agreed to there")
+
+    page.goto(f"{served.address}/setup/descriptions?one={number}")
+    step(page, "Use it")
+    page.get_by_role("button", name="Connect a supplier").click()
+    form = page.get_by_role("dialog")
+    form.get_by_label("What kind of supplier").select_option("described")
+    form.get_by_label("Its description").select_option(str(number))
+    form.get_by_label("Address").fill(f"{business.world.address}/marram")
+    form.get_by_role("button", name="Check and connect").click()
+    expect(page.get_by_text("Marram Supply is connected").first).to_be_visible()
+    # The token is the partner's from now on, and the one after it too; the description asks for a sign-in of its own.
+    supplier = business.one(select(Supplier).where(Supplier.name == "Marram Supply"))
+    eventually(lambda: len(business.all(select(Item).where(Item.supplier_id == supplier.id))) > 30)
+    assert business.one(select(Description.sealed_key).where(Description.id == number)) == ""
+    served.app_state.connectors.forget()
+    assert served.app_state.reader.sweep(supplier.id, "test") is not None
+    assert business.one(select(Link.state).where(Link.owner == "supplier", Link.owner_id == supplier.id)) == "good"
 
 
 def test_a_person_connects_the_xml_dialect_from_its_paper_and_buys_through_it(app: Page, shop) -> None:

@@ -16,6 +16,7 @@ from fastapi.responses import JSONResponse
 from . import (
     cinder,
     complaints,
+    consent,
     control,
     craft,
     depot,
@@ -85,6 +86,7 @@ def make_app(world: World, mail_port: int | None = None, tick: float = 0.2) -> F
         marram,
         cinder,
         wharf,
+        consent,
         front,
     ):
         app.include_router(part.router)

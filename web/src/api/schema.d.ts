@@ -4309,6 +4309,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/setup/descriptions/{number}/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Sign In
+         * @description Begin a sign-in that is given in the browser, at the partner (OAuth 2).
+         */
+        post: operations["setup_begin_sign_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/setup/descriptions/{number}/switch-on": {
         parameters: {
             query?: never;
@@ -4876,6 +4896,26 @@ export interface paths {
          * @description A role that nobody has goes; one of every house is as in the beginning again.
          */
         delete: operations["people_remove_role"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/signed-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Sign In
+         * @description End it: the consent is exchanged for a key, which is kept sealed with the description.
+         */
+        post: operations["setup_end_sign_in"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -7750,6 +7790,16 @@ export interface components {
             version: number;
         };
         /**
+         * CameBack
+         * @description What the partner sent the person back with.
+         */
+        CameBack: {
+            /** Code */
+            code: string;
+            /** State */
+            state: string;
+        };
+        /**
          * CanClaimOut
          * @description What a claim of an order line would begin with; why: '' where there is somebody to claim it from.
          *
@@ -8210,6 +8260,13 @@ export interface components {
             units?: string | null;
             /** Version */
             version: number;
+        };
+        /** ConsentKept */
+        ConsentKept: {
+            /** Description */
+            description: number;
+            /** Message */
+            message: string;
         };
         /** CopyAsk */
         CopyAsk: {
@@ -14502,30 +14559,6 @@ export interface components {
             password: string;
         };
         /**
-         * SignInOut
-         * @description One of one's own sign-ins. this: the one that asks.
-         */
-        SignInOut: {
-            /** Address */
-            address: string;
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** Id */
-            id: number;
-            /** Program */
-            program: string;
-            /**
-             * Seen At
-             * Format: date-time
-             */
-            seen_at: string;
-            /** This */
-            this: boolean;
-        };
-        /**
          * SkuOut
          * @description A SKU with what sells it and what fills it; siblings: other sizes and colours of it, and how many of those have no lane.
          */
@@ -15429,11 +15462,14 @@ export interface components {
         };
         /**
          * WholeOut
-         * @description text: as it stands; data: what it holds, None where it cannot be read; has_key: a key is kept for trying it.
+         * @description text: as it stands; data: what it holds, None where it cannot be read; has_key: a key is kept for trying it; back: where a partner
+         *     sends a person who has signed in there.
          */
         WholeOut: {
             /** Address */
             address: string;
+            /** Back */
+            back: string;
             certificate: components["schemas"]["CertificateOut"] | null;
             /**
              * Changed At
@@ -15733,6 +15769,16 @@ export interface components {
             /** Items */
             items: number[];
         };
+        /**
+         * SignInOut
+         * @description address: where the person goes; back: where the partner sends them after it, which it may want to know beforehand.
+         */
+        amber_lane__api__partners__descriptions__SignInOut: {
+            /** Address */
+            address: string;
+            /** Back */
+            back: string;
+        };
         /** LinkAsk */
         amber_lane__api__partners__life_cycle__LinkAsk: {
             /**
@@ -15760,6 +15806,30 @@ export interface components {
         amber_lane__api__people__own_sign_in__LinkAsk: {
             /** Link */
             link: string;
+        };
+        /**
+         * SignInOut
+         * @description One of one's own sign-ins. this: the one that asks.
+         */
+        amber_lane__api__people__own_sign_in__SignInOut: {
+            /** Address */
+            address: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Id */
+            id: number;
+            /** Program */
+            program: string;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+            /** This */
+            this: boolean;
         };
     };
     responses: never;
@@ -36268,7 +36338,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SignInOut"][];
+                    "application/json": components["schemas"]["amber_lane__api__people__own_sign_in__SignInOut"][];
                 };
             };
             /** @description Unauthorized */
@@ -38496,6 +38566,100 @@ export interface operations {
             };
             /** @description Request Entity Too Large */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_begin_sign_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["amber_lane__api__partners__descriptions__SignInOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -41797,6 +41961,120 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setup_end_sign_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CameBack"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsentKept"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };

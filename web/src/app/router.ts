@@ -44,6 +44,12 @@ export const router = createRouter({
     { path: '/transit', name: 'transit', component: () => import('@/stations/transit/Transit.vue') },
     { path: '/depot', name: 'depot', component: () => import('@/stations/depot/Depot.vue') },
     { path: '/books', name: 'books', component: () => import('@/stations/books/Books.vue') },
+    {
+      path: '/setup/signed-in',
+      name: 'signed-in',
+      meta: { station: 'setup' },
+      component: () => import('@/stations/setup/describe/SignedIn.vue'),
+    },
     { path: '/setup/:part?', name: 'setup', component: () => import('@/stations/setup/Setup.vue') },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./Nowhere.vue') },
   ],

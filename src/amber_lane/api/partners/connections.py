@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -222,11 +223,15 @@ def join(app: TheApp, number: SignedIn, request: Request, ask: JoinAsk) -> Joine
         ask.description,
     )
     uncalled, token = ask.kind in UNCALLED, None
-    described = ""
+    described, lent = "", ask.kind == DESCRIBED and not ask.key.strip()
     if ask.kind == DESCRIBED:
         with app.db.reading() as s:
-            described = descriptions.ready(context_of(request, s), ask.description).text
-    account = None if uncalled else connections.ask_account(app.connectors, given, described)
+            context = context_of(request, s)
+            described = descriptions.ready(context, ask.description).text
+            if lent and descriptions.needs_key(described):
+                given = replace(given, key=descriptions.key_to_join(context, app.connectors.credentials, ask.description))
+    saver = app.connectors.saver("description", ask.description) if lent else None
+    account = None if uncalled else connections.ask_account(app.connectors, given, described, saver or (lambda key: None))
     with app.db.writing() as s:
         context = context_of(request, s)
         if account is None:
@@ -241,6 +246,8 @@ def join(app: TheApp, number: SignedIn, request: Request, ask: JoinAsk) -> Joine
                 if isinstance(row, Store) or row.watching:
                     title = f"Bringing in {row.name}'s {what}"
                     start(context, "join", f"join-{ask.owner}-{row.id}", title, {"owner": ask.owner, "id": row.id})
+        if lent:
+            descriptions.hand_over_key(context, ask.description)
         if ask.kind == "program":
             token = agent_leases.make_token(context, row.id)
         without_terms = ask.kind == "folder" or uncalled or (described and not descriptions.tells_terms(described))

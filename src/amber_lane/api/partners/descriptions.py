@@ -13,13 +13,14 @@ from ...connectors.described.fields import FINDS, NEEDED, OPERATIONS
 from ...connectors.described.load import checksum, load, shipped
 from ...connectors.described.samples import SAMPLES
 from ...connectors.described.specs import Spec
+from ...connectors.errors import OutsideError
 from ...core.permissions import Permission as P
 from ...data.descriptions import Description, DescriptionVersion
 from ...services.base.context import Context
 from ...services.base.errors import Invalid
 from ...services.base.job_queue import start
-from ...services.partners import description_trials, descriptions
-from ..deps import ReadContext, SignedIn, TheApp, WriteContext, context_of
+from ...services.partners import consents, description_trials, descriptions
+from ..deps import AppState, ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, download
 
@@ -123,12 +124,14 @@ class KeptVersion(BaseModel):
 
 
 class WholeOut(DescriptionOut):
-    """text: as it stands; data: what it holds, None where it cannot be read; has_key: a key is kept for trying it."""
+    """text: as it stands; data: what it holds, None where it cannot be read; has_key: a key is kept for trying it; back: where a partner
+    sends a person who has signed in there."""
 
     text: str
     data: Any
     found: list[PlaceFault]
     has_key: bool
+    back: str
     kept: list[KeptVersion]
 
 
@@ -240,7 +243,7 @@ def begin_description(context: WriteContext, ask: BeginAsk) -> BegunDescription:
 
 
 @router.get("/setup/descriptions/{number}")
-def one_description(context: ReadContext, number: Big) -> WholeOut:
+def one_description(context: ReadContext, app: TheApp, number: Big) -> WholeOut:
     row = context.get(Description, number, "description")
     kept = descriptions.versions_of(context, number)
     data, faults = descriptions.checked(row.text)
@@ -250,6 +253,7 @@ def one_description(context: ReadContext, number: Big) -> WholeOut:
         data=data,
         found=[PlaceFault(place=one.place, message=one.message) for one in faults],
         has_key=bool(row.sealed_key),
+        back=_back(app),
         kept=[KeptVersion(id=one.id, number=one.number, at=one.at, summary=_summary(one)) for one in kept],
     )
 
@@ -301,6 +305,49 @@ class TrialOf(Ask):
 def set_trial(app: TheApp, context: WriteContext, number: Big, ask: TrialOf) -> Done:
     descriptions.set_trial(context, app.connectors.credentials, number, ask.address, ask.key)
     return Done(message="Kept")
+
+
+class SignInOut(BaseModel):
+    """address: where the person goes; back: where the partner sends them after it, which it may want to know beforehand."""
+
+    address: str
+    back: str
+
+
+def _back(app: AppState) -> str:
+    return f"{app.settings.address}/setup/signed-in"
+
+
+@router.post("/setup/descriptions/{number}/sign-in")
+def begin_sign_in(app: TheApp, context: WriteContext, number: Big) -> SignInOut:
+    """Begin a sign-in that is given in the browser, at the partner (OAuth 2)."""
+    return SignInOut(address=consents.begin(context, app.connectors, number, _back(app)), back=_back(app))
+
+
+class CameBack(Ask):
+    """What the partner sent the person back with."""
+
+    code: str = Field(max_length=4000)
+    state: str = Field(max_length=4000)
+
+
+class ConsentKept(BaseModel):
+    message: str
+    description: int
+
+
+@router.post("/setup/signed-in")
+def end_sign_in(app: TheApp, who: SignedIn, request: Request, ask: CameBack) -> ConsentKept:
+    """End it: the consent is exchanged for a key, which is kept sealed with the description."""
+    with app.db.reading() as s:
+        began = consents.came_back(context_of(request, s), app.connectors, ask.state)
+    try:
+        key = consents.exchanged(app.connectors, began, ask.code, _back(app))
+    except OutsideError as error:
+        raise Invalid(error.message) from error
+    with app.db.writing() as s:
+        message = consents.keep(context_of(request, s), app.connectors.credentials, began.number, key)
+    return ConsentKept(message=message, description=began.number)
 
 
 class ShownCallOut(BaseModel):

@@ -87,6 +87,13 @@ def _sign_in(document: Mapping[str, Any]) -> dict[str, Any]:
         flow = (scheme.get("flows") or {}).get("clientCredentials") if kind == "oauth2" else None
         if flow:
             return {"sign_in": {"kind": "oauth_client", "token_address": str(flow.get("tokenUrl", ""))[:300]}, "key": ["client", "secret"]}
+        flow = (scheme.get("flows") or {}).get("authorizationCode") if kind == "oauth2" else None
+        if flow:
+            places = {
+                "authorize_address": str(flow.get("authorizationUrl", ""))[:300],
+                "token_address": str(flow.get("tokenUrl", ""))[:300],
+            }
+            return {"sign_in": {"kind": "oauth_code", **places}, "key": ["client", "secret", "token"]}
     return {}
 
 

@@ -142,6 +142,7 @@ class SignIn(Part):
     token: Expression = Field("", description="where the token is in that call's answer")
     seconds: Expression = Field("", description="for how long it counts, where that is said")
     # OAuth 2.
+    authorize_address: Text = Field("", description="where a person gives their consent in the browser")
     token_address: Text = ""
     scope: Text = ""
     # A signature over the call.

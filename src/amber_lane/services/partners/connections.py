@@ -65,14 +65,22 @@ def code_of(context: Context, name: str, kind: type[Store] | type[Supplier] | ty
     return code
 
 
-def ask_account(connectors: ConnectorRegistry, join: Join, described: str = "") -> Account:
-    """Call the partner once with the given key; Invalid says why it failed and how to mend it. described: the text of its description."""
+def ask_account(connectors: ConnectorRegistry, join: Join, described: str = "", save: Callable[[str], None] = lambda key: None) -> Account:
+    """Call the partner once with the given key; Invalid says why it failed and how to mend it.
+
+    described: the text of its description; save: keeps a key that the partner renews meanwhile.
+    """
     if not any((kind.owner, kind.kind) == (join.owner, join.kind) and not kind.by_program for kind in KINDS):
         raise Invalid("choose a kind from the list", {"kind": "is not one of the kinds"})
     try:
         address, key = plain_address(join.address), join.key.strip()
         renewed: list[str] = []
-        how = {"description": described, "save": renewed.append} if described else None
+
+        def keep(fresh: str) -> None:
+            renewed.append(fresh)
+            save(fresh)
+
+        how = {"description": described, "save": keep} if described else None
         account = connect(join.owner, join.kind, address, key, connectors.deadline, connectors.transport, how).account()
         if join.owner == "mailbox" and join.sender:
             name = join.name.strip() or "Amber Lane"

@@ -17,6 +17,7 @@ from ...connectors.described.load import checksum
 from ...connectors.described.make import Described, make
 from ...connectors.described.propose import propose
 from ...connectors.described.schema import Description as Meant
+from ...connectors.described.sign_in import Save
 from ...connectors.described.trial import ShownCall, Tried, show_call, try_read
 from ...connectors.errors import OutsideError, Refused
 from ...data.descriptions import Description
@@ -39,6 +40,7 @@ class Trial:
     address: str
     key: str
     text: str
+    save: Save | None = None
 
 
 def trial_of(context: Context, connectors: ConnectorRegistry, number: int) -> Trial:
@@ -48,7 +50,7 @@ def trial_of(context: Context, connectors: ConnectorRegistry, number: int) -> Tr
     address = row.address or described.practice or described.address
     if not address:
         raise Invalid("say at which address it is tried", {"address": "is empty"})
-    return Trial(described, address, connectors.credentials.open(row.sealed_key), row.text)
+    return Trial(described, address, connectors.credentials.open(row.sealed_key), row.text, connectors.saver("description", number))
 
 
 def _formed(text: str) -> Meant:
@@ -61,7 +63,8 @@ def _formed(text: str) -> Meant:
 
 
 def opened(trial: Trial, connectors: ConnectorRegistry, key: str | None = None) -> Described:
-    return make(trial.description, trial.address, trial.key if key is None else key, connectors.deadline, connectors.transport)
+    save = trial.save if key is None else None
+    return make(trial.description, trial.address, trial.key if key is None else key, connectors.deadline, connectors.transport, save)
 
 
 def ask(trial: Trial, connectors: ConnectorRegistry, name: str, given: Mapping[str, Any]) -> Tried:

@@ -179,6 +179,25 @@ def set_trial(context: Context, credentials: CredentialStore, number: int, addre
     return row
 
 
+def key_to_join(context: Context, credentials: CredentialStore, number: int) -> str:
+    """The key that a description is tried with, for a partner that is connected by it. Invalid where none is kept."""
+    row = context.get(Description, number, "description")
+    if not row.sealed_key:
+        raise Invalid("give its key; none is kept with the description", {"key": "is empty"})
+    return credentials.open(row.sealed_key)
+
+
+def needs_key(text: str) -> bool:
+    return load(text).sign_in.kind != "none"
+
+
+def hand_over_key(context: Context, number: int) -> None:
+    """A partner was connected with the key of the description: a token that the partner renews is the partner's from now on."""
+    row = context.get(Description, number, "description")
+    if load(row.text).sign_in.kind == "oauth_code":
+        row.sealed_key = ""
+
+
 def remove(context: Context, number: int) -> str:
     """Remove one that nobody is spoken to by. Cannot be undone; export it first."""
     row = context.get(Description, number, "description")

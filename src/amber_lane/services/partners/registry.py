@@ -15,7 +15,7 @@ from ...connectors.folder_sheet import FolderSheet
 from ...connectors.kinds import How, connect
 from ...connectors.protocols import CarrierLink, InboxLink, MailLink, RatesLink, StoreLink, SupplierLink
 from ...connectors.webhook_payload import WebhookLink
-from ...data.descriptions import DescriptionVersion
+from ...data.descriptions import Description, DescriptionVersion
 from ...data.setup import Link, Supplier
 from ..base.context import Context
 from ..base.credentials import CredentialStore
@@ -118,6 +118,11 @@ class ConnectorRegistry:
         for opened in self._all:
             opened.keep = keep
 
+    def saver(self, owner: str, number: int) -> Callable[[str], None] | None:
+        """What keeps a key of somebody that a partner renews by itself; None where nobody does."""
+        keep = self._stores.keep
+        return partial(keep, owner, number) if keep else None
+
     def forget(self) -> None:
         """Open every connector anew when it is next asked for."""
         for opened in self._all:
@@ -135,8 +140,9 @@ def _how_of(context: Context, row: object, link: Link) -> How | None:
 
 
 def keep_key(context: Context, credentials: CredentialStore, owner: str, number: int, key: str) -> None:
-    """A partner renewed the key that it gave us; the one from before may count no longer."""
-    link_of(context, owner, number).sealed_key = credentials.seal(key)
+    """A partner renewed the key that it gave us; the one from before may count no longer. owner: also a description, that is tried."""
+    kept = context.get(Description, number, "description") if owner == "description" else link_of(context, owner, number)
+    kept.sealed_key = credentials.seal(key)
 
 
 def link_of(context: Context, owner: str, owner_id: int) -> Link:

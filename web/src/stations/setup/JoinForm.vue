@@ -149,13 +149,13 @@ async function join() {
       <label v-if="keyHint" class="col-span-2"
         ><span class="label"
           >Its key{{ keyHint === 'key' || (described && !keyHint.includes(':')) ? '' : `, written as ${keyHint}` }}; stored sealed, never
-          shown again</span
+          shown again{{ described ? '; empty = the one that it was tried with' : '' }}</span
         ><input
           v-model="form.key"
           class="field code"
           type="password"
           autocomplete="off"
-          :required="owner !== 'mailbox' && form.kind !== 'pages'"
+          :required="owner !== 'mailbox' && form.kind !== 'pages' && !described"
           maxlength="8000"
           :aria-invalid="!!wrong.key"
       /></label>

@@ -3,7 +3,7 @@
 import Delimiter from './Delimiter.vue'
 import { computed, reactive, watch } from 'vue'
 import { api, take } from '@/api/client'
-import { act } from '@/app/messages'
+import { act, tell, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Pairs from './Pairs.vue'
 import { useDraft } from './draft'
@@ -18,6 +18,15 @@ async function keepTrial() {
     take(api.POST('/api/v1/setup/descriptions/{number}/trial', { params: { path: { number } }, body: { ...trial } })),
   )
   if (done) trial.key = ''
+}
+async function signIn() {
+  if (!(await kept())) return
+  try {
+    const there = await take(api.POST('/api/v1/setup/descriptions/{number}/sign-in', { params: { path: { number } } }))
+    location.assign(there.address)
+  } catch (problem) {
+    tell(wordsOf(problem), true)
+  }
 }
 const sign = computed(() => data.value.sign_in!)
 const money = computed(() => data.value.money!)
@@ -42,7 +51,7 @@ const KINDS = {
   basic: 'name and password (Basic)',
   token: 'a token that is fetched, and runs out',
   oauth_client: 'OAuth 2, client credentials',
-  oauth_code: 'OAuth 2, with a refresh token',
+  oauth_code: 'OAuth 2, agreed to in the browser',
   signature: 'a signature over each call',
 }
 /** Codes as the partner says them, and what each means. */
@@ -163,8 +172,18 @@ const found = computed(() => [
         /></label>
       </template>
       <template v-if="sign.kind?.startsWith('oauth')">
+        <label v-if="sign.kind === 'oauth_code'"
+          ><span class="label">A person agrees at</span><input v-model="sign.authorize_address" class="field code" placeholder="/authorize"
+        /></label>
         <label><span class="label">Tokens are given out at</span><input v-model="sign.token_address" class="field code" /></label>
         <label><span class="label">Scope, may stay empty</span><input v-model="sign.scope" class="field code" /></label>
+        <div v-if="sign.kind === 'oauth_code'" class="col-span-3 flex flex-wrap items-center gap-3" @input.stop @change.stop>
+          <Btn :disabled="!whole?.has_key" @click="signIn">Sign in at the partner</Btn>
+          <span class="min-w-0 flex-1 text-soft"
+            >Keep the name and secret that the partner gave for this application as its key first (name:secret). It sends you back to
+            <code>{{ whole?.back }}</code>, which it may want to know beforehand. What it gives is kept as the key’s third part.</span
+          >
+        </div>
       </template>
     </div>
     <h2 class="mt-5">Its manner</h2>

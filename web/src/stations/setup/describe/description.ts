@@ -49,6 +49,7 @@ export interface SignIn {
   value?: string
   call?: Call
   token?: string
+  authorize_address?: string
   token_address?: string
   scope?: string
   hash?: string
