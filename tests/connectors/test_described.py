@@ -277,6 +277,15 @@ def test_oauth_client_credentials_are_fetched_used_and_renewed():
     assert asked[0].headers["authorization"].startswith("Basic ")
 
 
+def test_calls_of_a_day_are_counted_beside_those_of_a_moment():
+    link = partner(described(limits={"calls": 2, "seconds": 1, "day": 3}), lambda request: httpx.Response(200, json={"rows": [row()]}))
+    for _ in range(3):
+        assert link.sweep_page(1).seen
+    with pytest.raises(RateLimited, match="3 calls in a day") as told:
+        link.sweep_page(1)
+    assert told.value.wait > 80_000
+
+
 def test_a_renewed_refresh_token_is_kept():
     how = {"kind": "oauth_code", "token_address": "https://x.example/oauth/token"}
     kept: list[str] = []

@@ -14,6 +14,7 @@ from sqlalchemy import select, update
 
 from amber_lane.api.app import make_app
 from amber_lane.api.deps import AppState
+from amber_lane.connectors.described.load import shipped
 from amber_lane.connectors.errors import Denied, Malformed
 from amber_lane.connectors.kinds import connect
 from amber_lane.data.orders import Order
@@ -32,7 +33,7 @@ SAFE = CredentialStore("a secret of a test")
 @pytest.fixture
 def reader(small: Small, monkeypatch: pytest.MonkeyPatch) -> Reader:
     small.write(lambda context: context.session.execute(update(Store).values(read_orders=True)))
-    monkeypatch.setattr(Reader, "_opened", lambda *_: connect("store", "own_site", "http://127.0.0.1:9", "a:b", 1))
+    monkeypatch.setattr(Reader, "opened", lambda *_: connect("store", "own_site", "http://127.0.0.1:9", "a:b", 1))
     return Reader(small.db, small.clock, ConnectorRegistry(SAFE, 1.0))
 
 
@@ -51,6 +52,16 @@ def signed(small: Small, body: bytes, ago: timedelta = timedelta(), secret: str 
 
 def numbers(small: Small) -> list[tuple[str, str, bool]]:
     return [(one.number, one.buyer, one.cancelled_at is not None) for one in small.all(select(Order).order_by(Order.id))]
+
+
+def test_a_store_says_itself_for_how_long_its_words_count(small: Small, reader: Reader, monkeypatch: pytest.MonkeyPatch) -> None:
+    text = shipped()["own-site"].replace("word:\n", "word:\n  tolerance: 60\n")
+    short = connect("store", "described", "http://127.0.0.1:9", "a:b", 1, None, {"description": text})
+    monkeypatch.setattr(Reader, "opened", lambda *_: short)
+    body = order()
+    with pytest.raises(Denied, match="too long ago"):
+        reader.word(1, signed(small, body, timedelta(minutes=2)), body)
+    assert reader.word(1, signed(small, body, timedelta(seconds=30)), body) == 1
 
 
 def test_a_word_counts_for_five_minutes_and_once(small: Small, reader: Reader) -> None:

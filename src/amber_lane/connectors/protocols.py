@@ -184,11 +184,13 @@ class StoreOrder:
 
 @dataclass(frozen=True)
 class Word:
-    """A store's signed word of a new order: when it was signed, and its signature, by which it is known again."""
+    """A store's signed word of a new order: when it was signed, its signature, by which it is known again, and for how many seconds it
+    counts."""
 
     at: datetime
     signature: str
     order: StoreOrder
+    seconds: int = 300
 
 
 @dataclass(frozen=True)

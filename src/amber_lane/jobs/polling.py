@@ -54,8 +54,6 @@ TRIES = 4
 TAKEN = 12
 # A sweep that was broken off goes on with the page it was at, if it is tried again within so many minutes.
 GO_ON = timedelta(minutes=20)
-# So many seconds a store's signed word counts, so that nobody says it again another day.
-WORD_SECONDS = 300.0
 
 
 class Reader:
@@ -286,7 +284,7 @@ class Reader:
         """A word counts for a few minutes, and once. Denied where it is old, or was heard before."""
         now = self.clock.now()
         # Where time runs fast, a moment of ours is many minutes of the store's.
-        window = timedelta(seconds=max(WORD_SECONDS, 20 * getattr(self.clock, "speed", 1.0)))
+        window = timedelta(seconds=max(word.seconds, 20 * getattr(self.clock, "speed", 1.0)))
         if abs(now - word.at) > window:
             raise Denied("the word of a new order was signed too long ago, or with a wrong clock")
         with self.hearing:

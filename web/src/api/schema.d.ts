@@ -7477,8 +7477,9 @@ export interface components {
         };
         /**
          * BeginAsk
-         * @description Of shipped, text and openapi one at most: one that comes with the application, one that somebody shared, or the partner's OpenAPI 3
-         *     document, of which a first one is proposed. None of them = an empty one. owner: needed for an empty one and for a document.
+         * @description Of shipped, text, openapi and openapi_address one at most: one that comes with the application, one that somebody shared, or the
+         *     partner's OpenAPI 3 document (or where it lies), of which a first one is proposed. None of them = an empty one. owner: needed for an
+         *     empty one and for a document.
          */
         BeginAsk: {
             /** Name */
@@ -7488,6 +7489,11 @@ export interface components {
              * @default
              */
             openapi: string;
+            /**
+             * Openapi Address
+             * @default
+             */
+            openapi_address: string;
             /** Owner */
             owner?: ("store" | "supplier" | "carrier" | "rates") | null;
             /**

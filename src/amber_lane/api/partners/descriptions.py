@@ -25,6 +25,7 @@ from ..guard import GuardedRouter
 from ..schemas import Ask, Big, Done, download
 
 router = GuardedRouter(tags=["setup"], read=(P.SETTINGS,), write=(P.SETTINGS,))
+DOCUMENT_MOST = 4_000_000
 OwnerName = Literal["store", "supplier", "carrier", "rates"]
 
 
@@ -217,14 +218,16 @@ def all_descriptions(context: ReadContext) -> Listed:
 
 
 class BeginAsk(Ask):
-    """Of shipped, text and openapi one at most: one that comes with the application, one that somebody shared, or the partner's OpenAPI 3
-    document, of which a first one is proposed. None of them = an empty one. owner: needed for an empty one and for a document."""
+    """Of shipped, text, openapi and openapi_address one at most: one that comes with the application, one that somebody shared, or the
+    partner's OpenAPI 3 document (or where it lies), of which a first one is proposed. None of them = an empty one. owner: needed for an
+    empty one and for a document."""
 
     name: str = Field(max_length=80)
     owner: OwnerName | None = None
     shipped: str = Field("", max_length=80)
     text: str = Field("", max_length=400_000)
-    openapi: str = Field("", max_length=4_000_000)
+    openapi: str = Field("", max_length=DOCUMENT_MOST)
+    openapi_address: str = Field("", max_length=500)
 
 
 class BegunDescription(Done):
@@ -232,14 +235,17 @@ class BegunDescription(Done):
 
 
 @router.post("/setup/descriptions", status_code=201)
-def begin_description(context: WriteContext, ask: BeginAsk) -> BegunDescription:
-    if ask.shipped:
-        row = descriptions.copy_shipped(context, ask.shipped, ask.name)
-    elif ask.openapi:
-        row = descriptions.from_openapi(context, ask.owner or "", ask.name, ask.openapi)
-    else:
-        row = descriptions.start(context, ask.owner or "", ask.name, ask.text)
-    return BegunDescription(message=f"{row.name} was begun", id=row.id)
+def begin_description(app: TheApp, who: SignedIn, request: Request, ask: BeginAsk) -> BegunDescription:
+    document = ask.openapi or (description_trials.document_at(app.connectors, ask.openapi_address) if ask.openapi_address.strip() else "")
+    with app.db.writing() as s:
+        context = context_of(request, s)
+        if ask.shipped:
+            row = descriptions.copy_shipped(context, ask.shipped, ask.name)
+        elif document:
+            row = descriptions.from_openapi(context, ask.owner or "", ask.name, document)
+        else:
+            row = descriptions.start(context, ask.owner or "", ask.name, ask.text)
+        return BegunDescription(message=f"{row.name} was begun", id=row.id)
 
 
 @router.get("/setup/descriptions/{number}")

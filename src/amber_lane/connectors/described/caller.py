@@ -36,6 +36,7 @@ from .values import as_text
 
 # A call that would have to wait longer than so many seconds for its turn is put off instead.
 _WAIT_MOST = 2.0
+_DAY = 86_400
 
 
 class DescribedCaller(Caller):
@@ -216,17 +217,21 @@ class DescribedCaller(Caller):
     # Limits and failures
 
     def _await_turn(self) -> None:
-        limits = self.description.limits
-        if not limits.calls:
+        said = self.description.limits
+        limits = [(most, seconds) for most, seconds in ((said.calls, said.seconds), (said.day, _DAY)) if most]
+        if not limits:
             return
         with self.lock:
-            now = time.monotonic()
-            while self.turns and self.turns[0] <= now - limits.seconds:
+            now, longest = time.monotonic(), max(seconds for _, seconds in limits)
+            while self.turns and self.turns[0] <= now - longest:
                 self.turns.popleft()
-            wait = self.turns[-limits.calls] + limits.seconds - now if len(self.turns) >= limits.calls else 0.0
-            if wait > _WAIT_MOST:
-                raise RateLimited(f"{self.name} takes {limits.calls} calls in {limits.seconds} s, and they are used up", wait)
-            self.turns.append(now + max(wait, 0.0))
+            wait = 0.0
+            for most, seconds in limits:
+                wait = max(wait, self.turns[-most] + seconds - now if len(self.turns) >= most else 0.0)
+                if wait > _WAIT_MOST:
+                    span = "a day" if seconds == _DAY else f"{seconds} s"
+                    raise RateLimited(f"{self.name} takes {most:,} calls in {span}, and they are used up", wait)
+            self.turns.append(now + wait)
         if wait > 0:
             time.sleep(wait)
 

@@ -189,6 +189,7 @@ class Limits(Part):
 
     calls: int = Field(0, ge=0, le=100_000, description="so many calls ...")
     seconds: int = Field(1, ge=1, le=86_400, description="... in so many seconds; 0 calls = nothing is said")
+    day: int = Field(0, ge=0, le=1_000_000, description="so many calls in 24 hours; 0 = nothing is said")
     limit: Name = "calls-limit"
     left: Name = "calls-left"
     wait: Name = "retry-after"
@@ -202,6 +203,7 @@ class SignedWord(Part):
     text: Template = "{{ body }}"
     hash: Literal["sha256", "sha384", "sha512"] = "sha256"
     encoding: Literal["hex", "base64"] = "hex"
+    tolerance: int = Field(300, ge=10, le=3_600, description="for so many seconds after it was signed it counts")
 
 
 class Description(Part):

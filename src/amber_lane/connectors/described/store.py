@@ -139,7 +139,7 @@ class DescribedStore(DescribedPartner):
         try:
             row = self.call.reader("orders").row.read(orjson.loads(body), self.call.currency)
             when = moment(at, self.description.time)
-            return Word(when, wanted, _order(row, self.call.currency))
+            return Word(when, wanted, _order(row, self.call.currency), how.tolerance)
         except (ValueError, LookupError) as error:
             raise Malformed("the word of a new order cannot be read") from error
 

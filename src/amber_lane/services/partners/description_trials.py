@@ -20,15 +20,18 @@ from ...connectors.described.schema import Description as Meant
 from ...connectors.described.sign_in import Save
 from ...connectors.described.trial import ShownCall, Tried, show_call, try_read
 from ...connectors.errors import OutsideError, Refused
+from ...connectors.http import Caller
 from ...data.descriptions import Description
 from ...data.setup import Store
 from ..base.context import Context
 from ..base.errors import Invalid
+from ..base.partner_identity import plain_address
 from ..base.regional import place_of
 from .descriptions import Use, all_of, checked, uses, versions_of
 from .registry import ConnectorRegistry
 
 # What a wrong key is tried as: as many parts as any has.
+DOCUMENT_MOST = 4_000_000
 _STRANGER = "nobody:nothing:nowhere"
 
 
@@ -65,6 +68,18 @@ def _formed(text: str) -> Meant:
 def opened(trial: Trial, connectors: ConnectorRegistry, key: str | None = None) -> Described:
     save = trial.save if key is None else None
     return make(trial.description, trial.address, trial.key if key is None else key, connectors.deadline, connectors.transport, save)
+
+
+def document_at(connectors: ConnectorRegistry, address: str) -> str:
+    """A partner's OpenAPI document from its address; called outside a transaction. Invalid where it cannot be had."""
+    where = plain_address(address)
+    if not where.startswith(("http://", "https://")) or "/" not in where[8:]:
+        raise Invalid("an address of a document begins with https://", {"openapi_address": "is none"})
+    try:
+        host, path = where[: where.find("/", 8)], where[where.find("/", 8) :]
+        return Caller("the document's server", host, {}, connectors.deadline, connectors.transport).fetch(path).text[:DOCUMENT_MOST]
+    except OutsideError as error:
+        raise Invalid(error.message, {"openapi_address": error.message}) from error
 
 
 def ask(trial: Trial, connectors: ConnectorRegistry, name: str, given: Mapping[str, Any]) -> Tried:

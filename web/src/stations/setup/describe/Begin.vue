@@ -12,13 +12,14 @@ import { allDescriptions } from './queries'
 const emit = defineEmits<{ close: []; begun: [id: number] }>()
 const { data } = useQuery(allDescriptions())
 const OWNERS = { store: 'a store', supplier: 'a supplier', carrier: 'a carrier', rates: 'exchange rates' } as const
-const form = reactive({ name: '', from: 'empty', openapi: '', owner: 'supplier' as keyof typeof OWNERS, shipped: '', text: '' })
+const form = reactive({ name: '', from: 'empty', openapi: '', at: '', owner: 'supplier' as keyof typeof OWNERS, shipped: '', text: '' })
 const { error, wrong, busy, send } = useForm()
 async function begin() {
   const body = {
     name: form.name,
     owner: form.from === 'empty' || form.from === 'openapi' ? form.owner : null,
     openapi: form.from === 'openapi' ? form.openapi : '',
+    openapi_address: form.from === 'openapi' && !form.openapi ? form.at : '',
     shipped: form.from === 'shipped' ? form.shipped : '',
     text: form.from === 'file' ? form.text : '',
   }
@@ -74,6 +75,15 @@ async function read(event: Event) {
       >
       <label v-if="form.from === 'openapi'"
         ><span class="label">Its document, JSON or YAML</span><input type="file" accept=".json,.yaml,.yml" class="field" @change="read"
+      /></label>
+      <label v-if="form.from === 'openapi'" class="col-span-2"
+        ><span class="label">Or where it lies</span
+        ><input
+          v-model="form.at"
+          class="field code"
+          maxlength="500"
+          placeholder="https://…/openapi.json"
+          :aria-invalid="!!wrong.openapi_address"
       /></label>
       <label v-if="form.from === 'shipped'" class="col-span-2"
         ><span class="label">Which</span

@@ -225,7 +225,10 @@ const found = computed(() => [
       <label
         ><span class="label">… in so many seconds</span><input v-model="limits.seconds" class="field" inputmode="numeric" placeholder="1"
       /></label>
-      <label class="col-span-4"
+      <label
+        ><span class="label">Calls a day</span><input v-model="limits.day" class="field" inputmode="numeric" placeholder="no limit"
+      /></label>
+      <label class="col-span-3"
         ><span class="label">Short names of XML namespaces, as f = urn:shop:2 (found by themselves from an answer)</span
         ><input v-model.lazy="spaces" class="field code" placeholder="none"
       /></label>

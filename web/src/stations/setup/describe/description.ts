@@ -73,7 +73,7 @@ export interface Described {
   sign_in?: SignIn
   money?: { unit?: string; mark?: string; currency?: string }
   time?: { kind?: string; pattern?: string; zone?: string }
-  limits?: { calls?: string; seconds?: string }
+  limits?: { calls?: string; seconds?: string; day?: string }
   failures?: { when?: string; read?: string; delimiter?: string; code?: string; words?: string; rules?: Rule[]; otherwise?: string }
   namespaces?: Record<string, string>
   cannot_find?: string[]
