@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 import pytest
 from sqlalchemy import select
 
-from amber_lane.connectors.protocols import IncomingMail
+from amber_lane.connectors.inbox_protocol import IncomingMail
 from amber_lane.data.books import Settlement, StatementRow
 from amber_lane.data.files import FileCame, FileRule
 from amber_lane.data.lanes import Lane

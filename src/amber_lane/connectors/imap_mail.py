@@ -10,8 +10,8 @@ import socket
 
 from . import outside, tls
 from .errors import Denied, Malformed
+from .inbox_protocol import IncomingMail
 from .letters import BYTES_MOST, read
-from .protocols import IncomingMail
 from .reading import MailReader, Visit
 
 # Thousands of mails are named in one line.

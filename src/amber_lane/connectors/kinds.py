@@ -20,9 +20,10 @@ from .file_servers.sftp import Sftp
 from .file_servers.webdav import WebDav
 from .folder_sheet import FolderSheet
 from .imap_mail import ImapMail
+from .inbox_protocol import InboxLink
 from .pop_mail import PopMail
 from .print_house import PrintHouse
-from .protocols import CarrierLink, InboxLink, MailLink, RatesLink, StoreLink, SupplierLink
+from .protocols import CarrierLink, MailLink, RatesLink, StoreLink, SupplierLink
 from .smtp_mail import SmtpMail
 from .webhook_payload import WebhookLink
 from .webhook_post import WebhookPost

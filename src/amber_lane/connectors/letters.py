@@ -16,7 +16,7 @@ from email.utils import parseaddr
 from html import unescape
 from typing import Any
 
-from .protocols import Bounce, IncomingMail
+from .inbox_protocol import Bounce, IncomingMail
 
 BYTES_MOST = 26_000_000
 FILES_MOST = 50

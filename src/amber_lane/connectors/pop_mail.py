@@ -12,8 +12,8 @@ from typing import Any
 
 from . import outside, tls
 from .errors import Denied, Malformed
+from .inbox_protocol import IncomingMail
 from .letters import BYTES_MOST, read
-from .protocols import IncomingMail
 from .reading import MailReader, Visit
 
 # What a mailbox says when it cannot let anybody in just now (RFC 2449, 3206).

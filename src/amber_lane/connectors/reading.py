@@ -13,7 +13,8 @@ import httpx
 
 from . import outside, tls
 from .errors import Refused, Unavailable
-from .protocols import Account, Budget, IncomingMail
+from .inbox_protocol import IncomingMail
+from .protocols import Account, Budget
 
 B = TypeVar("B")
 

@@ -6,7 +6,7 @@ from datetime import timedelta
 from pathlib import Path
 
 from ..connectors.errors import Unavailable
-from ..connectors.protocols import InboxVisit
+from ..connectors.inbox_protocol import InboxVisit
 from ..data.setup import Inbox, Letter
 from ..services.inbound import mailbox
 from .polling import Reader

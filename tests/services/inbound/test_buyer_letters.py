@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from sqlalchemy import select, update
 
-from amber_lane.connectors.protocols import IncomingMail
+from amber_lane.connectors.inbox_protocol import IncomingMail
 from amber_lane.core.claims import ClaimReason
 from amber_lane.core.permissions import Allowed, Role, Scope
 from amber_lane.data.claims import Claim

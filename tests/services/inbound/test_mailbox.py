@@ -7,7 +7,8 @@ from typing import Any
 import pytest
 from sqlalchemy import select
 
-from amber_lane.connectors.protocols import IncomingMail, PurchaseAnswer
+from amber_lane.connectors.inbox_protocol import IncomingMail
+from amber_lane.connectors.protocols import PurchaseAnswer
 from amber_lane.data.orders import OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Inbox, MailKey, Supplier

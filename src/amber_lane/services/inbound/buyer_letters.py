@@ -28,7 +28,7 @@ NUMBERS_MOST, BODY_MOST = 60, 4000
 
 
 class Mail(Protocol):
-    """What of a mail is looked at (connectors.protocols.IncomingMail). sender: its bare address in small letters."""
+    """What of a mail is looked at (connectors.inbox_protocol.IncomingMail). sender: its bare address in small letters."""
 
     @property
     def uid(self) -> str: ...

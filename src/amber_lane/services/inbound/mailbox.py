@@ -11,7 +11,7 @@ from pathlib import Path
 
 from sqlalchemy import func, insert, select
 
-from ...connectors import protocols
+from ...connectors.inbox_protocol import Bounce, IncomingMail
 from ...connectors.payloads import MailPayload
 from ...core.states import MESSAGE
 from ...data.orders import Order, PurchaseOrder
@@ -65,12 +65,12 @@ def leave_old(context: Context, inbox: Inbox, uids: Sequence[str]) -> None:
 class OpenedMail:
     """A mail whose files are opened. files: (name, a sheet, or what a document says, or why it is neither); pictures: made anew."""
 
-    mail: protocols.IncomingMail
+    mail: IncomingMail
     files: Sequence[tuple[str, bytes | list[Answer] | CreditNote | str]]
     pictures: Sequence[images.Made] = ()
 
 
-def opened(mail: protocols.IncomingMail) -> OpenedMail:
+def opened(mail: IncomingMail) -> OpenedMail:
     """Open a mail's sheets and documents, which may take a while, and so is done before anything is written."""
     files: list[tuple[str, bytes | list[Answer] | CreditNote | str]] = []
     pictures: list[images.Made] = []
@@ -90,7 +90,7 @@ def opened(mail: protocols.IncomingMail) -> OpenedMail:
     return OpenedMail(mail, files, pictures)
 
 
-def _proven(context: Context, inbox: Inbox, supplier: Supplier, mail: protocols.IncomingMail) -> bool:
+def _proven(context: Context, inbox: Inbox, supplier: Supplier, mail: IncomingMail) -> bool:
     """Whether a mail is surely of the supplier from whose address it says it is: anybody can write any address there.
 
     It carries the key of a mail of ours to that supplier, or the receiving server that this mailbox is said to trust vouches for it.
@@ -164,7 +164,7 @@ def receive(context: Context, inbox: int, came: OpenedMail, folder: Path) -> Let
     return row
 
 
-def _bounced(context: Context, bounce: protocols.Bounce) -> str:
+def _bounced(context: Context, bounce: Bounce) -> str:
     """A mail of ours came back: told where it belongs, and what it was about."""
     row = context.session.scalar(select(Outbox).where(Outbox.key == bounce.reference, Outbox.kind == "mail")) if bounce.reference else None
     reason = bounce.reason or "no reason was given"

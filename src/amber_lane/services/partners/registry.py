@@ -12,8 +12,9 @@ from sqlalchemy import select
 
 from ...connectors.file_servers.protocol import FileLink
 from ...connectors.folder_sheet import FolderSheet
+from ...connectors.inbox_protocol import InboxLink
 from ...connectors.kinds import How, connect
-from ...connectors.protocols import CarrierLink, InboxLink, MailLink, RatesLink, StoreLink, SupplierLink
+from ...connectors.protocols import CarrierLink, MailLink, RatesLink, StoreLink, SupplierLink
 from ...connectors.webhook_payload import WebhookLink
 from ...data.descriptions import Description, DescriptionVersion
 from ...data.setup import Link, Supplier
