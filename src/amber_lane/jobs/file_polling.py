@@ -72,6 +72,12 @@ class FileReader:
             # It was taken away between the list and the reading; what is there now is seen by the next look.
             return
         part.touch()
+        if size and part.stat().st_size != size:
+            # It came torn, or was written on meanwhile: as it is now it is seen, and fetched from its beginning, by the next look.
+            part.unlink()
+            with self.db.writing() as s:
+                arrivals.torn(self.context_of(s), number)
+            return
         part.replace(kept)
         with self.db.writing() as s:
             arrivals.fetched(self.context_of(s), number, kept)

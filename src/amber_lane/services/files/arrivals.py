@@ -170,6 +170,13 @@ def fetched(context: Context, number: int, kept: Path) -> FileCame:
     return row
 
 
+def torn(context: Context, number: int) -> None:
+    """It did not come as it lies there; it is looked at again soon."""
+    row = context.get(FileCame, number, "file")
+    row.message = "it came torn, and is fetched once more"
+    context.get(FileRule, row.rule_id, "rule of files").next_at = context.now + STANDS
+
+
 def by_mail(context: Context, supplier: Supplier, name: str, size: int, mark: str) -> FileCame | None:
     """A file that came with a mail of a supplier, where a rule says what such a one is; None where none does.
 
