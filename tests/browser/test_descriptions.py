@@ -127,7 +127,7 @@ def test_a_person_connects_the_xml_dialect_from_its_paper_and_buys_through_it(ap
     business, served = shop
     page = app
     page.goto(f"{served.address}/setup/descriptions")
-    expect(page.get_by_text("No partner is described yet")).to_be_visible()
+    expect(page.get_by_role("heading", name="Described partners")).to_be_visible()
     page.get_by_role("button", name="Describe one").click()
     page.get_by_label("What it is called").fill("Fernmoor")
     page.get_by_role("button", name="Begin it").click()

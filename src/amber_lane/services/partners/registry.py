@@ -35,20 +35,32 @@ class _Opened(Generic[L]):
         self.owner, self.credentials, self.make = owner, credentials, make
         # Keeps a key that the partner renewed: owner, number, key.
         self.keep: Callable[[str, int, str], None] | None = None
-        self.known: dict[int, tuple[str, L]] = {}
+        self.known: dict[int, tuple[str, str, L]] = {}
+        # Keys that a connector renewed by itself; it goes on with them, and is not opened anew for their being kept.
+        self.renewed: dict[int, str] = {}
 
     def of(self, context: Context, number: int) -> L:
         link = link_of(context, self.owner, number)
         row = context.get(OWNERS[self.owner], number, self.owner)
         how = _how_of(context, row, link)
-        mark = f"{link.address}|{link.sealed_key}|{link.description_version_id}|{how if isinstance(row, Supplier) else None}"
+        mark = f"{link.address}|{link.description_version_id}|{how if isinstance(row, Supplier) else None}"
         known = self.known.get(number)
-        if known is None or known[0] != mark:
+        if known is None or known[0] != mark or (known[1] != link.sealed_key and not self._renewed(number, link.sealed_key)):
             if how and "description" in how and self.keep is not None:
-                how["save"] = partial(self.keep, self.owner, number)
-            known = (mark, self.make(getattr(row, "kind", "smtp"), link.address, self.credentials.open(link.sealed_key), how))
-            self.known[number] = known
-        return known[1]
+                how["save"] = partial(self._save, number)
+            made = self.make(getattr(row, "kind", "smtp"), link.address, self.credentials.open(link.sealed_key), how)
+        else:
+            made = known[2]
+        self.known[number] = (mark, link.sealed_key, made)
+        return made
+
+    def _renewed(self, number: int, sealed: str) -> bool:
+        return number in self.renewed and self.credentials.open(sealed) == self.renewed[number]
+
+    def _save(self, number: int, key: str) -> None:
+        self.renewed[number] = key
+        if self.keep is not None:
+            self.keep(self.owner, number, key)
 
 
 class ConnectorRegistry:
