@@ -30,7 +30,7 @@ onMounted(async () => {
 
 <template>
   <div class="p-6">
-    <h1>Signed in at the partner</h1>
+    <h1>Sign-in at the partner</h1>
     <p v-if="wrong" role="alert" class="mt-3 max-w-xl rounded bg-brick-wash px-3 py-2 text-brick">{{ wrong }}</p>
     <p v-else class="mt-3 text-soft" role="status">Fetching the key…</p>
     <p v-if="wrong" class="mt-3">
