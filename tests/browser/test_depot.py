@@ -155,7 +155,7 @@ def test_from_worth_holding_to_counted_in_and_sold(app: Page, shop) -> None:
         served.app_state.reader.answers(depot)
         return False
 
-    eventually(live, within=90, page=app)
+    eventually(live, within=240, page=app)
     number = business.buy(sku=code, quantity=1)
     coming = select(OrderLine.state).join(Order).where(Order.number == number)
     eventually(lambda: business.one(coming) == "ready", within=90, page=app)
