@@ -255,3 +255,10 @@ def test_entities_of_a_list_are_not_looked_up() -> None:
     bomb = b'<!DOCTYPE a [<!ENTITY b SYSTEM "file:///etc/passwd">]>' + dav("/box/&b;good.csv")
     with told("webdav", bomb).visit() as there:
         assert [one.path for one in there.entries("", everything)] in ([], ["good.csv"])
+
+
+@pytest.mark.parametrize("kind", ["webdav", "pages"])
+def test_a_password_is_not_sent_where_nothing_is_sealed(kind: str) -> None:
+    with pytest.raises(Refused, match="not sealed"):
+        connect("files", kind, "http://files.example/box", "name:word", DEADLINE)
+    assert connect("files", kind, "https://files.example/box", "name:word", DEADLINE)

@@ -348,6 +348,7 @@ def test_a_suppliers_stock_comes_with_its_mail(business: Business, one_server: S
     assert "is taken as stock and cost" in mail("1", "item,stock\nMB-0,17\n").message
     business.app_state.worker.jobs.run_due()
     assert business.one(select(Item.stock).where(Item.number == "MB-0")) == 17
+    assert "came before" in mail("3", "item,stock\nMB-0,17\n").message
     assert mail("2", "item,stock\nMB-0,0\n", proven=False).held
     business.app_state.worker.jobs.run_due()
     assert business.one(select(Item.stock).where(Item.number == "MB-0")) == 17

@@ -10,6 +10,7 @@ from urllib.parse import quote, urlsplit
 
 import httpx
 
+from .. import tls
 from ..errors import Refused
 from ..http import Caller
 from ..protocols import Account
@@ -42,8 +43,10 @@ class HttpFiles(FileLink):
         self.sign_in(key)
 
     def sign_in(self, key: str) -> None:
-        """key: name:password, or empty."""
+        """key: name:password, or empty. Where nothing is sealed, a password goes to this very machine alone."""
         self.name, _, word = key.partition(":")
+        if key and self.call.client.base_url.scheme != "https" and not tls.on_this_machine(self.host):
+            raise Refused("the address is not sealed, so the password is not sent there; use https://")
         if key:
             self.call.client.auth = httpx.BasicAuth(self.name, word)
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import io
+import logging
 import stat
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -24,6 +25,8 @@ from ..errors import Denied, Refused, Unavailable, UnknownOutcome
 from ..protocols import Account
 from .protocol import FileLink, FileVisit, RemoteFile, Wanted, kept_in_bounds, safe_name, went_on
 
+# What goes wrong is told in our words; the library's own would stand in the log with their traces.
+logging.getLogger("paramiko").setLevel(logging.CRITICAL)
 _PART = 262_144
 _KEYS = (paramiko.Ed25519Key, paramiko.ECDSAKey, paramiko.RSAKey)
 

@@ -185,10 +185,11 @@ def by_mail(context: Context, supplier: Supplier, name: str, size: int, mark: st
     mine = (FileRule.owner == "supplier", FileRule.owner_id == supplier.id, FileRule.server_id.is_(None), FileRule.is_on)
     for rule in context.session.scalars(select(FileRule).where(*mine).order_by(FileRule.id)):
         if FileNames.of(rule.pattern).matches(name):
-            known = (FileCame.rule_id == rule.id, FileCame.path == name, FileCame.mark == mark)
+            file = RemoteFile(name, size, None, mark)
+            known = (FileCame.rule_id == rule.id, FileCame.path == name, FileCame.mark == _mark(context, file))
             if (had := context.session.scalar(select(FileCame).where(*known))) is not None:
                 return had
-            return _enter(context, rule, RemoteFile(name, size, None, mark), FILE.first, "")
+            return _enter(context, rule, file, FILE.first, "")
     return None
 
 

@@ -13,7 +13,7 @@ from sqlalchemy import func, insert, select
 
 from ...connectors.inbox_protocol import Bounce, IncomingMail
 from ...connectors.payloads import MailPayload
-from ...core.states import MESSAGE
+from ...core.states import FILE, MESSAGE
 from ...data.orders import Order, PurchaseOrder
 from ...data.outbox import AuditEntry, Outbox
 from ...data.setup import UNCALLED, Inbox, Letter, MailKey, Supplier
@@ -224,6 +224,8 @@ def _by_rule(context: Context, supplier: Supplier, name: str, data: bytes, folde
     came = arrivals.by_mail(context, supplier, name, len(data), hashlib.sha256(data).hexdigest())
     if came is None:
         return ""
+    if came.state != FILE.first:
+        return f"{name[:60]} came before, and counts once"
     folder.mkdir(parents=True, exist_ok=True)
     kept = folder / f"file-{came.id}.sheet"
     kept.write_bytes(data)
