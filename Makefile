@@ -81,7 +81,7 @@ types: $(STAMPS)/install $(STAMPS)/npm
 # Which lines the tests walk through, by room, with the floors that stand in pyproject.toml.
 coverage: setup $(STAMPS)/browser $(STAMPS)/servers
 	rm -f .coverage*
-	.venv/bin/pytest -q -n 2 --dist loadscope --cov --cov-report= --cov-config=pyproject.toml
+	.venv/bin/pytest -q -n 2 --dist loadscope --no-loadscope-reorder --cov --cov-report= --cov-config=pyproject.toml
 	$(PY) -m tests.coverage_floors
 
 check: setup
@@ -93,10 +93,10 @@ check: setup
 	.venv/bin/amber-lane description-schema | cmp - docs/description.schema.json || { echo "descriptions changed: run make types"; exit 1; }
 	.venv/bin/amber-lane openapi | cmp - web/src/api/openapi.json || { echo "the interface changed: run make types"; exit 1; }
 	$(MAKE) -s states && git diff --quiet docs/states.md || { echo "the state machines changed: commit docs/states.md"; exit 1; }
-	cd web && npx --no-install prettier --check --log-level warn "src/**/*.{vue,ts}" "!src/api/schema.d.ts" && npx --no-install vue-tsc --noEmit && npx --no-install eslint src && npx --no-install vitest run --silent
+	cd web && npx --no-install prettier --check --log-level warn "src/**/*.{vue,ts}" "!src/api/schema.d.ts" && npx --no-install vue-tsc --noEmit && npx --no-install eslint src --max-warnings 0 && npx --no-install vitest run --silent
 
 test: $(STAMPS)/browser $(STAMPS)/servers check
-	.venv/bin/pytest -q -n 2 --dist loadscope
+	.venv/bin/pytest -q -n 2 --dist loadscope --no-loadscope-reorder
 
 fresh:
 	rm -rf var

@@ -9,6 +9,8 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import datetime
 from functools import cache
 from pathlib import Path
@@ -57,6 +59,32 @@ def free_ports() -> tuple[int, int]:
             return port, port + 1
 
 
+class Worlds:
+    """The worlds of a test process: one that nobody uses is begun anew for whoever comes next."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.free: list[WorldProcess] = []
+        self.all: list[WorldProcess] = []
+
+    @contextmanager
+    def one(self, house: str = "GB") -> Iterator[WorldProcess]:
+        """A world as it begins, for as long as it is needed."""
+        world = next((one for one in self.free if one.house == house), None)
+        if world is None:
+            world = WorldProcess(self.folder / str(len(self.all)), house)
+            self.all.append(world)
+        else:
+            self.free.remove(world)
+            world.back("begun")
+        yield world
+        self.free.append(world)
+
+    def stop(self) -> None:
+        for world in self.all:
+            world.stop()
+
+
 @cache
 def empty_file() -> Path:
     """A database file with all tables and nothing in them, made once; making it anew for every test would be most of the time."""
@@ -67,6 +95,13 @@ def empty_file() -> Path:
         connection.exec_driver_sql("pragma wal_checkpoint(truncate)")
     db.close()
     return path
+
+
+def begin(folder: Path) -> None:
+    """A house's folder with a database that has nothing in it, as its first start would make it."""
+    folder.mkdir(parents=True, exist_ok=True)
+    if not (folder / "amber-lane.db").exists():
+        shutil.copy(empty_file(), folder / "amber-lane.db")
 
 
 class WorldProcess:
@@ -87,6 +122,9 @@ class WorldProcess:
         self.post("facts", name="comes_back", value=0)
         # Nothing moves by itself: what changes in a test is what the test changes.
         self.post("facts", name="market_share", value=0)
+        # Houses as they stood at moments that were kept, by the moment's name.
+        self.houses: dict[str, Path] = {}
+        self.keep("begun")
 
     def _start(self, folder: Path) -> bool:
         """Whether it came up on its ports."""
@@ -132,6 +170,13 @@ class WorldProcess:
                 if dial["value"]:
                     self.dial(service["service"], dial["name"], 0)
 
+    def keep(self, name: str) -> None:
+        self.client.put(f"/world/moments/{name}").raise_for_status()
+
+    def back(self, name: str) -> None:
+        """The world as it was at a moment that was kept."""
+        self.client.post(f"/world/moments/{name}").raise_for_status()
+
     def stop(self) -> None:
         self.client.close()
         self.process.terminate()
@@ -145,14 +190,32 @@ class Business:
         self.world, self.folder = world, folder
         self.app_state = self.open()
         if joined:
-            self.join()
+            world.back("begun")
+            self.at("joined", self.join)
+
+    def at(self, moment: str, make: Callable[[], object]) -> None:
+        """House and world as they are after `make`, which is done once for all tests of a world that begin there."""
+        kept = self.world.houses.get(moment)
+        if kept is None:
+            make()
+            self.world.houses[moment] = kept = Path(tempfile.mkdtemp(prefix="amber-lane-")) / "house"
+            self.world.keep(moment)
+            self.close()
+            shutil.copytree(self.folder, kept)
+        else:
+            self.world.back(moment)
+            self.close()
+            shutil.rmtree(self.folder)
+            shutil.copytree(kept, self.folder)
+        self.app_state = self.open()
 
     def open(self) -> AppState:
-        if not (self.folder / "amber-lane.db").exists():
-            self.folder.mkdir(parents=True, exist_ok=True)
-            shutil.copy(empty_file(), self.folder / "amber-lane.db")
+        begin(self.folder)
         settings = Settings(data=self.folder, world=self.world.address, jobs=False, call_deadline=0.6, web=self.folder)
-        return make_app_state(settings)
+        made = make_app_state(settings)
+        # What fails is asked again at once: the world is none the better for a rest.
+        made.worker.reader.rest = lambda seconds: None
+        return made
 
     def context(self, s: Any, who: str = "Tester") -> Context:
         return Context(s, self.app_state.clock, who)

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from argon2 import PasswordHasher
 from hypothesis import settings
 
 from amber_lane.connectors import outside
+from amber_lane.core.writing import Writing, use
+from amber_lane.services.base import credentials
 
-from .business import Business, WorldProcess, empty_file
+from .business import Business, WorldProcess, Worlds, empty_file
 from .small import Small
 
 # How long something takes is measured elsewhere (`make bench`); a busy machine fails nothing here.
@@ -18,13 +22,43 @@ settings.register_profile("untimed", deadline=None)
 settings.load_profile("untimed")
 # The practice world, and every partner that a test makes up, stand on this machine.
 outside.allow(("127.0.0.0/8", "::1/128"))
+# The work of a password is its strength, and is asked by hardly a test.
+credentials._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes longest comes first, so that no process is left with it at the end; and what waits for processes that die stands beside
+    what works in a browser, so that one works while the other waits."""
+    places: dict[str, dict[str, int]] = {"jobs": {}, "browser": {}}
+
+    def place(item: pytest.Item) -> int:
+        modules = places.get(item.path.parent.name)
+        return 1_000_000 if modules is None else modules.setdefault(item.path.name, len(modules))
+
+    items.sort(key=place)
+
+
+@pytest.fixture(autouse=True)
+def _as_before() -> Iterator[None]:
+    """A house that writes otherwise leaves nothing of its manner to the next test, nor a command what it sets for its whole process."""
+    rights = os.umask(0o022)
+    os.umask(rights)
+    yield
+    use(Writing())
+    os.umask(rights)
+
+
+@pytest.fixture(scope="session")
+def worlds(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Worlds]:
+    made = Worlds(tmp_path_factory.mktemp("worlds"))
+    yield made
+    made.stop()
 
 
 @pytest.fixture(scope="module")
-def world(tmp_path_factory: pytest.TempPathFactory) -> Iterator[WorldProcess]:
-    process = WorldProcess(tmp_path_factory.mktemp("world"))
-    yield process
-    process.stop()
+def world(worlds: Worlds) -> Iterator[WorldProcess]:
+    with worlds.one() as world:
+        yield world
 
 
 @pytest.fixture

@@ -27,7 +27,6 @@ from amber_lane.services.imports.sheet_kinds import kind_of
 from amber_lane.services.mapping import lanes
 from amber_lane.services.monitoring import sweeps
 from amber_lane.services.orders import orders
-from amber_lane.services.pricing.apply import respond
 from amber_lane.sheets.table import read_sheet
 
 START = datetime(2026, 3, 12, 9, 0, tzinfo=UTC)
@@ -126,7 +125,10 @@ class Small:
             return s.scalars(select(AuditEntry).where(AuditEntry.kind == kind).order_by(AuditEntry.id.desc()).limit(1)).one()
 
     def respond(self) -> dict[str, int]:
-        return self.write(lambda context: respond(context, None))
+        """Look at all listings; how many decisions of each kind came of it."""
+        counts: dict[str, int] = {}
+        self.write(lambda context: context.reprice(None, then=counts.update))
+        return counts
 
     def sweep(self, changes: dict[int, tuple[int, int]], tiers: dict[int, tuple[tuple[int, int], ...]] | None = None) -> dict[str, int]:
         """A whole sweep of the supplier in which some items have another cost and stock."""

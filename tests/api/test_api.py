@@ -30,6 +30,8 @@ from amber_lane.services.grids import goods_grids
 from amber_lane.settings import Settings
 from amber_lane.sheets.opened import NotASheet
 
+from ..business import begin
+
 OURS = {"X-Amber-Lane": "1"}
 
 
@@ -37,6 +39,7 @@ OURS = {"X-Amber-Lane": "1"}
 def app(tmp_path_factory):
     folder = tmp_path_factory.mktemp("api")
     (folder / "index.html").write_text("<p>page</p>")
+    begin(folder)
     house = make_app_state(Settings(data=folder, jobs=False, web=folder, call_deadline=0.3), clock=SystemClock())
     return make_app(house)
 

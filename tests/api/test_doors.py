@@ -28,6 +28,8 @@ from amber_lane.services.people import passwords, sessions, users
 from amber_lane.services.printing import files
 from amber_lane.settings import Settings
 
+from ..business import begin
+
 OURS = {"X-Amber-Lane": "1"}
 ADA, WREN = "ada@amber-lane.example", "wren@amber-lane.example"
 WORD = "seven quiet herons"
@@ -39,6 +41,7 @@ def house(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[AppState]
     # The work of a password is its strength, and nothing that is asked here.
     monkeypatch.setattr(credentials, "_hasher", PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
     monkeypatch.setattr(sign_in, "_NOBODY", credentials.hash_password("nobody at all"))
+    begin(tmp_path)
     made = make_app_state(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
     with made.db.writing() as s:
         for name, mail in (("Ada", ADA), ("Wren", WREN)):
@@ -187,6 +190,7 @@ def test_the_cookie_belongs_to_this_host_alone_behind_tls(tmp_path: Path) -> Non
     ):
         folder = tmp_path / (name + root.strip("/"))
         folder.mkdir()
+        begin(folder)
         house = make_app_state(Settings(data=folder, jobs=False, web=folder, public=public, root_path=root), clock=SystemClock())
         client = TestClient(make_app(house), headers=OURS, base_url=public or "http://testserver", root_path=root)
         answer = client.post(

@@ -12,6 +12,8 @@ from amber_lane.api.app import make_app, make_app_state
 from amber_lane.settings import Settings
 from amber_lane.world.front import DOORS, doors, told
 
+from ..business import begin
+
 
 def test_it_stands_under_any_path_and_its_pages_know(tmp_path: Path) -> None:
     web = tmp_path / "web"
@@ -19,6 +21,7 @@ def test_it_stands_under_any_path_and_its_pages_know(tmp_path: Path) -> None:
     (web / "index.html").write_text('<html><head><base href="/" /></head><body>pages</body></html>')
     settings = Settings(data=tmp_path / "house", web=web, jobs=False, root_path="amber/", public="https://desk.example/amber/")
     assert (settings.root, settings.address) == ("/amber", "https://desk.example/amber")
+    begin(settings.data)
     with TestClient(make_app(make_app_state(settings)), root_path="/amber", base_url="https://desk.example") as client:
         assert client.get("/amber/api/health").json() == {"status": "ok", "version": __version__}
         for path in ("/amber/", "/amber/setup/partners"):

@@ -14,7 +14,7 @@ from playwright.sync_api import Page, expect
 from amber_lane.api.app import make_app, make_app_state
 from amber_lane.settings import Settings
 
-from ..business import Business, WorldProcess, free_ports
+from ..business import Business, WorldProcess, Worlds, begin, free_ports
 
 ARGS = [
     "--no-sandbox",
@@ -26,7 +26,7 @@ ARGS = [
     "--disable-sync",
 ]
 # On two busy cores a page may take longer than the library waits by itself.
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=25_000)
 WEB = Path(__file__).resolve().parents[2] / "web"
 
 
@@ -68,6 +68,7 @@ class Served:
     """An application that is being served, with all that runs by itself."""
 
     def __init__(self, settings: Settings) -> None:
+        begin(settings.data)
         port, _ = free_ports()
         self.app_state = make_app_state(settings.model_copy(update={"port": port}))
         self.app_state.worker.delivery.settle = 0.5
@@ -87,16 +88,14 @@ class Served:
 
 
 @pytest.fixture(scope="module")
-def shop(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Business, Served]]:
+def shop(world: WorldProcess, tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Business, Served]]:
     """A joined business, served."""
-    world = WorldProcess(tmp_path_factory.mktemp("world"))
     folder = tmp_path_factory.mktemp("house")
     business = Business(world, folder)
     served = Served(Settings(data=folder, world=world.address, call_deadline=2, web=WEB / "dist"))
     yield business, served
     served.stop()
     business.close()
-    world.stop()
 
 
 def flaws(page: Page) -> list[str]:
@@ -112,7 +111,7 @@ def flaws(page: Page) -> list[str]:
 
 
 def sign_in(page: Page, served: Served) -> None:
-    page.set_default_timeout(12_000)
+    page.set_default_timeout(25_000)
     page.goto(served.address)
     page.get_by_label("Mail address").fill("tester@amber-lane.example")
     page.get_by_label("Password").fill("long-enough-word")
@@ -128,10 +127,9 @@ def app(page: Page, shop: tuple[Business, Served]) -> Page:
 
 
 @pytest.fixture
-def empty(tmp_path: Path) -> Iterator[tuple[WorldProcess, Served]]:
+def empty(worlds: Worlds, tmp_path: Path) -> Iterator[tuple[WorldProcess, Served]]:
     """A house where nobody is yet, and a world to join."""
-    world = WorldProcess(tmp_path / "world")
     served = Served(Settings(data=tmp_path / "house", world="", call_deadline=2, web=WEB / "dist"))
-    yield world, served
+    with worlds.one() as world:
+        yield world, served
     served.stop()
-    world.stop()

@@ -22,7 +22,7 @@ def amount(minor: int) -> str:
 
 def sold(business, served, sku: str, quantity: int = 1) -> Order:
     """A sale in the own shop that is bought at once."""
-    number = business.world.post("buy", store="shop", sku=sku, quantity=quantity)["number"]
+    number = business.world.post("buy", store="shop", sku=sku, quantity=quantity, country="GB")["number"]
     served.app_state.reader.orders(1)
     with served.app_state.db.writing() as s:
         order = s.scalars(select(Order).where(Order.number == number)).one()

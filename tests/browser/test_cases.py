@@ -19,7 +19,7 @@ from .conftest import eventually, flaws
 def test_a_case_from_the_order_to_money_in_the_journal(app: Page, shop) -> None:
     business, served = shop
     code, _ = business.laned()
-    number = business.buy(sku=code, quantity=1)
+    number = business.buy(sku=code, quantity=1, country="GB")
     order = business.one(select(Order).where(Order.number == number))
     with served.app_state.db.writing() as s:
         purchase_orders.send(business.context(s), [order.id])

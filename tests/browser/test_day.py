@@ -18,7 +18,7 @@ from .conftest import eventually
 def test_from_a_missing_lane_to_a_number_in_the_store_by_keyboard(app: Page, shop) -> None:
     business, served = shop
     bare = business.one(select(Sku).where(Sku.gtin == "").limit(1))
-    number = business.world.post("buy", sku=bare.code, quantity=1)["number"]
+    number = business.world.post("buy", sku=bare.code, quantity=1, country="GB")["number"]
     served.app_state.reader.orders(1)
     app.goto(f"{served.address}/today")
     app.get_by_text(re.compile("1 order waits on")).wait_for()

@@ -39,7 +39,7 @@ def test_an_invited_mapper_settles_the_queue_and_sees_no_money(app: Page, second
     lane = business.one(select(Lane).join(Sku, Sku.id == Lane.sku_id).where(Sku.code == code, Lane.closed_at.is_(None)))
     with served.app_state.db.writing() as s:
         lanes.close_lane(business.context(s), lane.id, None, "another maker")
-    business.buy(sku=code, quantity=1)
+    business.buy(sku=code, quantity=1, country="GB")
     app.goto(f"{served.address}/setup/people")
     app.get_by_label("Mail address").fill("noor@helpers.example")
     app.get_by_role("combobox", name="Role").select_option("mapper")
@@ -94,7 +94,7 @@ def test_an_act_above_a_limit_goes_through_two_browsers(app: Page, second: Page,
         users.make_person(context, "Tilda Marsh", "tilda@helpers.example", WORD, "buyer")
         roles.keep(context, roles.Role("buyer", built_in("GBP")["buyer"].permissions, 100, 100), 0)
     code, _ = business.laned()
-    numbers = [business.buy(sku=code, quantity=1) for _ in range(2)]
+    numbers = [business.buy(sku=code, quantity=1, country="GB") for _ in range(2)]
     ids = [business.one(select(Order.id).where(Order.number == number)) for number in numbers]
     second.goto(served.address)
     second.get_by_label("Mail address").fill("tilda@helpers.example")

@@ -14,7 +14,7 @@ from amber_lane.data.prices import PriceRule
 from amber_lane.services.base.regional import home_of
 from amber_lane.settings import Settings
 
-from ..business import Business, WorldProcess
+from ..business import Business, Worlds
 from .conftest import WEB, Served, eventually, sign_in
 
 HOUSES = {
@@ -24,15 +24,16 @@ HOUSES = {
 
 
 @pytest.fixture(scope="module", params=list(HOUSES))
-def abroad(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Business, Served, dict]]:
-    world = WorldProcess(tmp_path_factory.mktemp("world"), request.param)
+def abroad(
+    request: pytest.FixtureRequest, worlds: Worlds, tmp_path_factory: pytest.TempPathFactory
+) -> Iterator[tuple[Business, Served, dict]]:
     folder = tmp_path_factory.mktemp("house")
-    business = Business(world, folder)
-    served = Served(Settings(data=folder, world=world.address, call_deadline=2, web=WEB / "dist"))
-    yield business, served, HOUSES[request.param]
-    served.stop()
-    business.close()
-    world.stop()
+    with worlds.one(request.param) as world:
+        business = Business(world, folder)
+        served = Served(Settings(data=folder, world=world.address, call_deadline=2, web=WEB / "dist"))
+        yield business, served, HOUSES[request.param]
+        served.stop()
+        business.close()
 
 
 def test_from_a_rule_to_a_number_in_the_store(page: Page, abroad) -> None:

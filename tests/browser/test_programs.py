@@ -52,7 +52,7 @@ def test_a_manager_finds_a_call_and_has_an_address_of_theirs_told_of_orders(app:
     form.get_by_role("button", name="Keep it").click()
     expect(app.get_by_text("new orders, listings")).to_be_visible()
     code, _ = business.laned(0)
-    number = business.buy(sku=code, quantity=1)
+    number = business.buy(sku=code, quantity=1, country="GB")
     business.settle()
     server.shutdown()
     assert [one["event"] for one in heard] == ["hello", "order.came"] and heard[1]["data"]["order"] == number

@@ -5,7 +5,10 @@ from __future__ import annotations
 import re
 
 from playwright.sync_api import Page, expect
+from sqlalchemy import select, update
 
+from amber_lane.data.setup import Carrier
+from amber_lane.data.shelf import Sku
 from amber_lane.services.base.regional import Place, place_of
 
 from .conftest import flaws
@@ -83,7 +86,7 @@ def test_a_first_start_leads_through_joining(page: Page, empty) -> None:
     steps = page.get_by_role("region", name="First steps")
     expect(page.get_by_role("heading", name=re.compile("first steps are open"))).to_be_visible()
     with served.app_state.db.reading() as s:
-        assert place_of(s) == Place("US", "America/Denver", "mdy", ".", "USD")
+        assert place_of(s) == Place("US", "America/Denver", "mdy", ".", "USD", group=",")
     steps.get_by_role("button", name="Connect a store").click()
     page.get_by_label("Address", exact=True).fill(f"{world.address}/shop/api")
     page.get_by_label(re.compile("^Its key")).fill("dusk-dial:wrong")
@@ -102,3 +105,22 @@ def test_a_first_start_leads_through_joining(page: Page, empty) -> None:
     page.get_by_role("link", name=re.compile("^Today")).click()
     expect(steps.get_by_text(re.compile("0 of .* SKUs on sale have one"))).to_be_visible()
     expect(page.get_by_text(re.compile("SKUs on sale without a lane"))).to_be_visible()
+
+
+def test_a_page_asks_again_for_what_changed_and_for_nothing_else(app: Page, shop) -> None:
+    business, served = shop
+    asked: list[str] = []
+    app.goto(f"{served.address}/setup/carriers")
+    carrier = business.one(select(Carrier.name))
+    expect(app.get_by_text(carrier).first).to_be_visible()
+    app.on("request", lambda request: asked.append(request.url.split("/api/v1/")[-1]))
+
+    def change(column, value: str) -> None:
+        with business.app_state.db.writing() as s:
+            s.execute(update(column.class_).values({column.key: value}))
+
+    with app.expect_response(lambda answer: "/carriers" in answer.url):
+        change(Sku.title, "A lamp of another name")
+        change(Carrier.name, "Slow Heron Post")
+    expect(app.get_by_text("Slow Heron Post").first).to_be_visible()
+    assert asked and all("carriers" in one or one == "pulse" for one in asked), asked

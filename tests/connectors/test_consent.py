@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
 import httpx
 import pytest
 
-from amber_lane.connectors.described import consent
+from amber_lane.connectors.described import consent, sign_in
 from amber_lane.connectors.described.schema import Description
 from amber_lane.connectors.errors import Denied, Malformed, OutsideError, Refused, Unavailable
 from amber_lane.services.base.credentials import CredentialStore
@@ -107,3 +110,33 @@ def test_a_document_is_fetched_from_where_it_lies() -> None:
     door = ConnectorRegistry(CredentialStore("a secret for tests"), 1, httpx.MockTransport(reply))
     assert description_trials.document_at(door, "https://Their.example/docs/openapi.yaml?v=2") == "openapi: 3.0.0"
     assert asked == ["https://their.example/docs/openapi.yaml?v=2"]
+
+
+def test_all_that_ask_at_once_go_on_with_one_renewed_token() -> None:
+    """A lasting token counts once: the one that comes with its answer takes its place, so only one call may renew it."""
+    held, fetched, kept = ["first"], [], []
+    begun = threading.Barrier(8)
+
+    def answers(request: httpx.Request) -> httpx.Response:
+        if request.url.path != "/token":
+            return httpx.Response(200 if request.headers["Authorization"] == f"Bearer t-{held[0]}" else 401, json={})
+        sent = parse_qs(request.content.decode())["refresh_token"][0]
+        fetched.append(sent)
+        time.sleep(0.02)
+        if sent != held[0]:
+            return httpx.Response(400, json={"error": "invalid_grant"})
+        held[0] = f"after-{sent}"
+        return httpx.Response(
+            200, json={"access_token": f"t-{held[0]}", "token_type": "Bearer", "expires_in": 900, "refresh_token": held[0]}
+        )
+
+    client = httpx.Client(base_url="https://api.their.example", transport=httpx.MockTransport(answers))
+    client.auth = sign_in.SignedIn(described(), "me:hush:first", client, kept.append)
+
+    def ask(_: int) -> int:
+        begun.wait()
+        return client.get("/items").status_code
+
+    with ThreadPoolExecutor(8) as many:
+        assert list(many.map(ask, range(8))) == [200] * 8
+    assert fetched == ["first"] and kept == ["me:hush:after-first"]

@@ -57,3 +57,39 @@ def test_a_loss_is_never_shown_and_the_better_earner_comes_first() -> None:
     made = plan(np.array([2.0, 2.0, 0.1]), np.array([-100, 500, 900]), np.array([5, 5, 5]), 3, None)
     assert made.units.tolist() == [0, 3, 0]
     assert plan(np.array([2.0, 2.0, 0.1]), np.array([-100, 500, 900]), np.array([5, 5, 5]), None, 1).units.tolist()[1:] == [5, 0]
+
+
+def best_within(gain, units_most, listings_most, price, value_most) -> float:
+    best = 0.0
+    for units in itertools.product(*[range(int(row) + 1) for row in (gain > 0).sum(axis=1)]):
+        fits = units_most is None or sum(units) <= units_most
+        fits &= listings_most is None or sum(n > 0 for n in units) <= listings_most
+        if fits and int(np.dot(units, price)) <= value_most:
+            best = max(best, worth_of(np.array(units), gain))
+    return best
+
+
+@settings(deadline=None, max_examples=120)
+@given(CASE, LIMIT, LIMIT, st.lists(st.integers(1, 3000), min_size=5, max_size=5), st.integers(0, 12_000))
+def test_a_limit_of_value_holds_and_what_may_be_missing_is_told(rows, units_most, listings_most, prices, value_most) -> None:
+    pace, profit, most = columns(rows)
+    price = np.array(prices[: len(rows)], dtype=np.int64)
+    made = plan(pace, profit, most, units_most, listings_most, price, value_most)
+    assert int((made.units * price).sum()) <= value_most and (made.units <= most).all()
+    assert units_most is None or made.units.sum() <= units_most
+    assert listings_most is None or (made.units > 0).sum() <= listings_most
+    gain = gains(pace, profit, most)
+    best = best_within(gain, units_most, listings_most, price, value_most)
+    assert made.worth <= best + 1e-6 and best <= made.worth + made.gap + 1e-6
+    # Nothing that still fits and earns is left out.
+    for row in np.flatnonzero((made.units < (gain > 0).sum(axis=1)) & (price <= value_most - int((made.units * price).sum()))):
+        full = units_most is not None and made.units.sum() >= units_most
+        closed = listings_most is not None and made.units[row] == 0 and (made.units > 0).sum() >= listings_most
+        assert full or closed or made.gap > 0 or int((made.units * price).sum()) == value_most or gain[row, made.units[row]] <= 0
+
+
+def test_what_earns_most_for_its_price_is_shown_first() -> None:
+    pace, most = np.array([3.0, 3.0, 3.0]), np.array([1, 1, 1])
+    made = plan(pace, np.array([900, 500, 500]), most, None, None, np.array([9000, 1000, 1200]), 2500)
+    assert made.units.tolist() == [0, 1, 1]
+    assert plan(pace, np.array([900, 500, 500]), most, None, None, np.array([9000, 1000, 1200]), 0).units.sum() == 0

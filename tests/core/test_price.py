@@ -192,3 +192,38 @@ def test_many_rows_are_the_same_as_each_alone():
     for rows in (np.arange(15_990, 16_010), np.arange(31_990, n), rng.permutation(n)[:500], rng.permutation(n)):
         assert np.array_equal(solved(rows), whole[rows])
     assert len(solved(np.zeros(0, dtype=np.int64))) == 0
+
+
+def first_by_columns(t: dict[str, int], most: int) -> int:
+    """The first price of all up to `most` that meets every condition, with whole columns of prices at once."""
+    p = np.arange(1, most + 1, dtype=np.int64)
+
+    def up(value: np.ndarray, of: int) -> np.ndarray:
+        return (2 * value + of) // (2 * of)
+
+    net = p - up(p * t["tax"], PPM + t["tax"])
+    fee = np.maximum(t["fee_least"], up(p * t["fee"], PPM))
+    fee = fee if t["fee_cap"] == NONE else np.minimum(fee, t["fee_cap"])
+    taken = fee + t["fee_fixed"] + up(p * t["payment"], PPM) + t["payment_fixed"] + up(p * t["reserve"], PPM) + t["landed"]
+    profit = net - taken
+    met = profit * PPM >= net * t["rule_value"]
+    if t["min_profit"] != NONE:
+        met &= profit >= t["min_profit"]
+    return int(p[met.argmax()]) if met.any() else 0
+
+
+def test_where_fees_leave_next_to_nothing_of_a_penny_the_first_price_is_found_all_the_same() -> None:
+    """The line of profit is so flat that rounding goes up and down along it for very many prices."""
+    base = dict.fromkeys((*TERMS, *LIMITS), 0) | dict.fromkeys(
+        ("fee_cap", "min_margin", "min_profit", "least_price", "ceiling", "old", "step"), NONE
+    )
+    cases = [
+        base | {"landed": landed, "fee": fee, "payment": payment, "payment_fixed": 20, "rule": int(Rule.margin), "rule_value": 700_000}
+        for landed in (1, 3, 12)
+        for fee, payment in ((299_980, 0), (270_000, 29_985), (299_990, 0))
+    ]
+    cases.append(
+        base | {"landed": 4, "fee": 279_000, "payment": 20_970, "rule": int(Rule.margin), "rule_value": 700_000, "min_profit": 900}
+    )
+    for terms, (price, _, outcome) in zip(cases, by_solver([(one, ()) for one in cases]), strict=True):
+        assert outcome is Outcome.ok and price == first_by_columns(terms, 6_000_000)

@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 
 from amber_lane.core.explain import explain
 from amber_lane.core.ids import check_country, check_gtin, check_s10, make_s10
+from amber_lane.core.machine import NotAllowed
 from amber_lane.core.price import NONE
-from amber_lane.core.states import MACHINES, ORDER_LINE, NotAllowed
+from amber_lane.core.states import MACHINES, ORDER_LINE
 from amber_lane.core.stock import Draw, presence, share_out
 from amber_lane.core.watch import Belief, Verdict, hold_sweep, judge
 

@@ -26,6 +26,7 @@ from amber_lane.services.base.context import Context
 from amber_lane.services.purchasing import purchase_orders
 from amber_lane.settings import Settings
 
+from ..business import begin
 from ..small import Small
 
 
@@ -136,6 +137,7 @@ def test_what_does_not_belong_together_is_found(small: Small, tmp_path: Path, do
 
 
 def test_a_full_or_closed_disk_is_told_in_words_and_goes_on_by_itself(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    begin(tmp_path)
     house = make_app_state(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
     limit: dict[str, str] = {}
 

@@ -18,7 +18,7 @@ from amber_lane.data.shelf import Listing, Sku
 from amber_lane.jobs import background_jobs
 from amber_lane.jobs.background_jobs import LongJobs
 from amber_lane.services.activity import undo
-from amber_lane.services.base import context as contexts
+from amber_lane.services.base import consequences
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.job_queue import start
 from amber_lane.services.mapping import lanes
@@ -130,7 +130,7 @@ def test_a_lanes_sheet_in_portions_is_one_act_whose_orders_are_planned_once(
 ) -> None:
     monkeypatch.setattr(background_jobs.portions, "PORTION", 2)
     planned: list[bool] = []
-    monkeypatch.setattr(contexts, "_REROUTE", [lambda context: (planned.append(context.more), replan(context))])
+    monkeypatch.setattr(consequences, "_REROUTE", [lambda context: (planned.append(context.more), replan(context))])
     before = spares(small)
     number = sheet(small, tmp_path, HEAD + "".join(f"First shop,S-{n},SUP,I-{n % 6 + 1},1,spare\n" for n in range(1, 6)))
     jobs.run_due()

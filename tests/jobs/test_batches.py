@@ -26,6 +26,12 @@ from ..business import Business
 @pytest.fixture
 def fair(business: Business) -> Iterator[Business]:
     """A business that sells at the marketplace too; its listings are brought in and nothing waits."""
+    business.at("at the marketplace too", lambda: sell_there(business))
+    yield business
+    business.world.post("facts", name="fair_pass_minutes", value=10)
+
+
+def sell_there(business: Business) -> None:
     world = business.world
     for name, value in (("fair_calls", 100_000), ("fair_batch_minutes", 1), ("fair_pass_minutes", 10)):
         world.post("facts", name=name, value=value)
@@ -38,8 +44,6 @@ def fair(business: Business) -> Iterator[Business]:
         going_live.all_on(context, store)
         store.orders_cursor = "1000000"
     business.app_state.reader.listings(2)
-    yield business
-    world.post("facts", name="fair_pass_minutes", value=10)
 
 
 def wish(business: Business, price: int, most: int = 100) -> list[str]:

@@ -53,7 +53,6 @@ def join(business: Business, form: str) -> list[str]:
 def test_orders_go_by_mail_once_and_their_answers_come_back_whatever_fails(business: Business, form: str) -> None:
     world, luck = business.world, random.Random(f"mail-{form}")
     skus = join(business, form)
-    business.app_state.reader.rest = lambda seconds: None
     world.post("facts", name="office_refuses", value=0.25)
     world.dial("mail", "errors", 0.25)
     world.dial("mail", "malformed", 0.25)

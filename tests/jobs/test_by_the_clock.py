@@ -162,7 +162,7 @@ class Stream:
 
     def next(self) -> dict:
         for line in self.rows:
-            if line.startswith("data:") and "seen" in line:
+            if line.startswith("data:") and "tables" in line:
                 return json.loads(line.removeprefix("data:"))
         raise AssertionError("the stream ended")
 
@@ -180,7 +180,7 @@ def test_a_page_is_told_at_once_when_something_changes(business: Business, tmp_p
                 with served.app_state.db.writing() as s:
                     regional.set_place(business.context(s), regional.Place("IE", "Europe/Dublin", currency="EUR"))
                 later = stream.next()
-                while later["seen"] == first["seen"]:
+                while later["tables"] == first["tables"]:
                     later = stream.next()
                 assert later["house"]["home"] == "EUR" and later["house"]["zone"] == "Europe/Dublin"
     finally:

@@ -124,7 +124,6 @@ def test_each_order_is_put_there_once_whatever_dies_and_however_soon_it_is_taken
     server = any_server
     luck = random.Random(f"files-{server.kind}")
     skus = join(business, server)
-    business.app_state.reader.rest = lambda seconds: None
     rule(business, "purchases", "orders/{year}{month}{day}-{number}.csv", minutes=1)
     rule(business, "answers", "answers/*.csv", newest=False, done_folder="answers/done", minutes=1)
     office, numbers, died = Office(server), [], 0

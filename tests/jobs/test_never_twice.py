@@ -69,7 +69,6 @@ def test_with_every_fault_on_nothing_is_lost_or_done_twice(business):
         world.dial(service, dial, value)
     delivery = business.app_state.worker.delivery
     delivery.settle = 0.0
-    business.app_state.reader.rest = lambda seconds: None
     numbers = []
     for n in range(10):
         numbers.append(world.post("buy", sku=business.laned(n % 3)[0], quantity=1)["number"])

@@ -30,7 +30,7 @@ from amber_lane.services.listings import on_sale
 from amber_lane.services.mapping import bulk_changes, lanes
 from amber_lane.services.monitoring import large_sweeps, sweeps
 from amber_lane.services.pricing import what_if
-from amber_lane.services.pricing.apply import LATER, respond
+from amber_lane.services.pricing.apply import LATER
 from amber_lane.services.pricing.drafts import Draft, RuleChange
 
 from ..small import Small
@@ -164,7 +164,7 @@ def test_prices_that_all_move_at_once_wait_though_each_portion_is_small(many: Sm
     many.write(lambda context: context.session.execute(update(Policy).values(fields={"hold_twice": False, "wait_over": 3})))
     before = shown(many)
     many.write(lambda context: context.session.execute(update(Item).values(cost=Item.cost + 140)))
-    many.write(lambda context: respond(context, None, act=context.log("x", "x", "x").id, alone=True))
+    many.write(lambda context: context.reprice(None, act=context.log("x", "x", "x").id, alone=True))
     work(many)
     assert [row[3] for row in shown(many)] == [row[3] for row in before], "four and more at once wait for a person"
     assert len(many.all(select(ListingDecision.id).where(ListingDecision.state == "waits"))) == 6
@@ -187,7 +187,7 @@ def test_the_first_mass_move_of_a_store_waits_in_portions_too(many: Small, monke
             context.session.execute(update(Item).values(cost=Item.cost + 140)),
         )
     )
-    many.write(lambda context: respond(context, None))
+    many.write(lambda context: context.reprice(None))
     work(many)
     assert [row[3] for row in shown(many)] == [row[3] for row in before]
 
@@ -283,7 +283,7 @@ def test_very_many_lanes_are_changed_and_put_back_as_one(many: Small) -> None:
 
 
 def test_what_follows_a_change_cannot_be_stopped_halfway(many: Small) -> None:
-    many.write(lambda context: respond(context, None))
+    many.write(lambda context: context.reprice(None))
     (job,) = many.all(select(Job).where(Job.state == "waiting"))
     with pytest.raises(Conflict, match="not left halfway"):
         many.write(lambda context: portions.stop(context, context.get(Job, job.id, "job")))

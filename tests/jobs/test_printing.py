@@ -67,6 +67,11 @@ def run_jobs(business: Business) -> None:
 @pytest.fixture
 def sold(business: Business) -> Business:
     """Two houses, an artwork with a version for light and one for dark cloth, on the bag of the first, the other one a spare."""
+    business.at("prepared to print", lambda: prepare(business))
+    return business
+
+
+def prepare(business: Business) -> None:
     tarn, copper = join(business, "tarn"), join(business, "copper")
     light, dark = files.check(png(ink="#262a2e")), files.check(png(ink="#f6f0dd"))
     art = write(business, lambda context: artwork.add(context, "New moon", light, "light"))
@@ -80,7 +85,6 @@ def sold(business: Business) -> Business:
     write(business, lambda context: start(context, "print.variants", "v", "Variants", body))
     run_jobs(business)
     assert [row.message for row in business.all(select(Job).where(Job.kind == "print.variants"))] == ["10 listings prepared"]
-    return business
 
 
 def printed_at(business: Business, reference: str) -> list[dict[str, Any]]:

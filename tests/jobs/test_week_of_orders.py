@@ -29,7 +29,6 @@ def test_a_week_of_orders_with_every_fault_buyers_who_change_their_minds_and_a_w
         world.dial(service, "duplicates", 0.5)
         world.dial(service, "out_of_order", 0.5)
     world.dial("mail", "errors", 0.3)
-    business.app_state.reader.rest = lambda seconds: None
     bought: list[str] = []
     for n in range(11):
         sku, item = on_sale(business, n % 4)

@@ -18,6 +18,7 @@ from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..core.permissions import MANAGER, Allowed
+from ..data import revisions
 from ..data.session import Database
 from ..data.setup import Person, SignIn
 from ..data.turns import TooLong
@@ -149,6 +150,12 @@ def _program(request: Request, app: AppState, secret: str) -> Seated | None:
     return here
 
 
+def _beside_tables(request: Request) -> AppState:
+    """For an answer that is made of more than tables: of files, of what is held in memory, of who is here."""
+    request.state.made_of_more = True
+    return app_state(request)
+
+
 def signed_in(request: Request) -> int:
     """The number of the person who is signed in; 401 otherwise. A change needs our own header too, so that no other page can make it."""
     here = seated(request)
@@ -198,8 +205,10 @@ def context_of(request: Request, s: Session) -> Context:
 
 def _reading(request: Request) -> Iterator[Context]:
     app = app_state(request)
-    with app.db.reading() as s:
+    with app.db.reading() as s, revisions.recording(s.connection()) as read:
         yield context_of(request, s)
+        # What they may do was looked up before, and decides what of the answer they see.
+        request.state.made_of = revisions.made_of(s, read | {"person", "role"})
 
 
 async def _turn(request: Request) -> AsyncIterator[None]:
@@ -249,7 +258,7 @@ Heavy = Depends(_heavy, scope="function")
 # scope="function": the transaction is committed before the answer goes out, so a yes is always true.
 ReadContext = Annotated[Context, Depends(_reading, scope="function")]
 WriteContext = Annotated[Context, Depends(_writing, scope="function")]
-TheApp = Annotated[AppState, Depends(app_state)]
+TheApp = Annotated[AppState, Depends(_beside_tables)]
 SignedIn = Annotated[int, Depends(signed_in)]
 
 

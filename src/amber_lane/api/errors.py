@@ -14,8 +14,8 @@ from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException as StarletteHTTPException
 
 from ..connectors.errors import OutsideError
+from ..core.machine import NotAllowed
 from ..core.permissions import Permission
-from ..core.states import NotAllowed
 from ..data.turns import TooLong
 from ..services.base.errors import AboveLimit, Conflict, DearerNow, Invalid, MayNot, NotFound, UseCaseError
 from ..services.people import approvals

@@ -42,6 +42,21 @@ def most_of(path: str) -> int:
     return PICTURE_MAX if path.endswith("/pictures") else TYPED_MAX
 
 
+def _always(headers: MutableHeaders, scope: Scope, sealed: bool) -> None:
+    for name, value in _ALWAYS.items():
+        headers.setdefault(name, value)
+    if sealed:
+        headers.setdefault("Strict-Transport-Security", "max-age=31536000")
+    if "/api/" not in scope["path"]:
+        return
+    # What a house knows is in no cache, of the browser or between.
+    headers.setdefault("Cache-Control", "no-store")
+    noted = scope.get("state", {})
+    # Of what an answer was made, so that a page asks again when it has changed; without it anything may change it.
+    if (tables := noted.get("made_of")) and not noted.get("made_of_more"):
+        headers["X-Made-Of"] = " ".join(f"{name}:{n}" for name, n in tables.items())
+
+
 class Guard:
     """sealed: reached by TLS alone; known: whether a request is of somebody who is signed in (asked only where much is sent)."""
 
@@ -52,7 +67,9 @@ class Guard:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        path, begun, over = scope["path"], False, False
+        begun, over = False, False
+        # Made here, so that what is noted further in is seen here.
+        scope.setdefault("state", {})
 
         async def say(message: Message) -> None:
             nonlocal begun
@@ -61,18 +78,11 @@ class Guard:
                 return
             if message["type"] == "http.response.start":
                 begun = True
-                headers = MutableHeaders(scope=message)
-                for name, value in _ALWAYS.items():
-                    headers.setdefault(name, value)
-                if "/api/" in path:
-                    # What a house knows is in no cache, of the browser or between.
-                    headers.setdefault("Cache-Control", "no-store")
-                if self.sealed:
-                    headers.setdefault("Strict-Transport-Security", "max-age=31536000")
+                _always(MutableHeaders(scope=message), scope, self.sealed)
             await send(message)
 
         headers = Headers(scope=scope)
-        length, most = headers.get("content-length", ""), most_of(path)
+        length, most = headers.get("content-length", ""), most_of(scope["path"])
         size = int(length) if length.isascii() and length.isdecimal() and len(length) < 15 else None
         large = f"this is more than the {most // 1_000_000} MB that are taken here; send it in parts"
         chunked = size is None and "transfer-encoding" in headers

@@ -8,8 +8,12 @@ from ..core.currency import MINOR_DIGITS, SIGNS
 
 _CODES = "|".join(sorted(MINOR_DIGITS))
 _SIGNS = "".join(re.escape(one) for one in SIGNS.values())
-_DIGITS = r"\d[\d,.\u202f\u00a0 ]*"
-_AMOUNT = re.compile(rf"[−-]?(?:[{_SIGNS}]\s?{_DIGITS}|\b{_DIGITS}\s?(?:{_CODES})\b|\b(?:{_CODES})\s?{_DIGITS})")
+_DIGITS = r"\d[\d,.’\u202f\u00a0 ]*"
+# Before a sign that stands behind its amount: a number alone, and not one that another amount follows.
+_ENDED = r"\d(?:[\d,.’\u202f\u00a0 ]*\d)?"
+_AMOUNT = re.compile(
+    rf"[−-]?(?:[{_SIGNS}]\s?{_DIGITS}|\b{_ENDED}\s?[{_SIGNS}](?!\s?\d)|\b{_DIGITS}\s?(?:{_CODES})\b|\b(?:{_CODES})\s?{_DIGITS})"
+)
 HIDDEN = "(amount)"
 
 

@@ -14,7 +14,7 @@ from pydantic import BaseModel
 
 from ..clock import PacedClock
 from ..core.permissions import Permission
-from ..data.revisions import mark
+from ..data import revisions
 from ..data.setup import Person
 from ..services.activity import undo
 from ..services.alerts import today
@@ -47,7 +47,7 @@ class LastAct(BaseModel):
 
 
 class Pulse(BaseModel):
-    """seen: a mark that changes whenever the data does, so that a page knows to look again."""
+    """tables: how often each was changed, so that a page asks again for what was made of one that was."""
 
     now: datetime
     speed: float
@@ -57,14 +57,8 @@ class Pulse(BaseModel):
     jobs: list[Running]
     to_send: int
     last: LastAct | None
-    seen: int
+    tables: dict[str, int]
     house: HouseManner
-
-
-def mark_of(app: AppState) -> int:
-    """A number that changes with the data."""
-    with app.db.reading() as s:
-        return mark(s) if app.db.sqlite else int(app.clock.now().timestamp())
 
 
 @dataclass(frozen=True)
@@ -96,7 +90,6 @@ def pulse_of(app: AppState) -> Pulse:
     with app.db.reading() as s:
         context = Context(s, app.clock, "pulse")
         supplier, jobs = rosters.next_swept(context), portions.under_way(context)
-        seen = mark_of(app)
         return Pulse(
             now=context.now,
             speed=app.clock.speed if isinstance(app.clock, PacedClock) else 1.0,
@@ -106,7 +99,7 @@ def pulse_of(app: AppState) -> Pulse:
             jobs=[Running(id=job.id, title=job.title, done=job.done, total=job.total) for job in jobs],
             to_send=context.kept("to send", queue.waiting),
             last=None,
-            seen=seen,
+            tables=revisions.of(s),
             house=manner_of(s),
         )
 
@@ -122,6 +115,8 @@ class Live:
     def __init__(self, app: AppState) -> None:
         self.app = app
         self.latest: Pulse | None = None
+        # Goes up with each change that is told.
+        self.told = 0
         self.changed = asyncio.Condition()
         self.listeners = 0
         self.task: asyncio.Task[None] | None = None
@@ -136,11 +131,11 @@ class Live:
                 pulse = await anyio.to_thread.run_sync(pulse_of, self.app)
             except Exception:  # noqa: BLE001, S112 - a look that failed is simply made again
                 continue
-            mark = (pulse.seen, pulse.speed, pulse.to_send, [job.done for job in pulse.jobs], pulse.now.minute, pulse.counts)
+            mark = (pulse.tables, pulse.speed, pulse.to_send, [job.done for job in pulse.jobs], pulse.now.minute, pulse.counts)
             if mark != last:
                 last = mark
                 async with self.changed:
-                    self.latest = pulse
+                    self.latest, self.told = pulse, self.told + 1
                     self.changed.notify_all()
 
     def _still(self, request: Request) -> bool:
@@ -152,12 +147,14 @@ class Live:
     async def listen(self, request: Request, person: int) -> AsyncIterator[dict[str, str]]:
         self.listeners += 1
         try:
+            had = self.told
             first = await anyio.to_thread.run_sync(mine_of, self.app, person)
             yield {"event": "pulse", "data": first.model_dump_json()}
             while not await request.is_disconnected():
                 async with self.changed:
-                    await self.changed.wait()
-                    pulse = self.latest
+                    # What was told while the last was being read is not missed.
+                    await self.changed.wait_for(lambda: self.told != had)  # noqa: B023 - looked at here and now
+                    had, pulse = self.told, self.latest
                 if not await anyio.to_thread.run_sync(self._still, request):
                     return
                 if pulse is not None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import asdict
 from datetime import UTC, date, datetime
 from typing import Annotated, Any, Generic, Literal, TypeVar
 
@@ -103,18 +104,23 @@ def wish(
 
 class HouseManner(BaseModel):
     """How this house writes. home: what sums over stores are in; rules: what amounts in price rules are in; zone: by which clocks times are
-    shown; dates: in what order day and month stand."""
+    shown; dates: in what order day and month stand; decimal, group, sign_after: how numbers and amounts are written."""
 
     home: str
     rules: str
     zone: str
     dates: str
     country: str
+    decimal: str
+    group: str
+    sign_after: bool
 
 
 def manner_of(s: Session) -> HouseManner:
     place = place_of(s)
-    return HouseManner(home=home_of(s), rules=rules_of(s), zone=place.zone, dates=place.dates, country=place.country)
+    return HouseManner(
+        home=home_of(s), rules=rules_of(s), zone=place.zone, dates=place.dates, country=place.country, **asdict(place.writing)
+    )
 
 
 def _default(value: object) -> object:

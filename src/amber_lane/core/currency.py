@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from decimal import Decimal
 
+from . import writing
 from .numbers import parse_decimal, scaled
 
 # The widest amounts and rates that keep every product below inside int64.
@@ -69,13 +70,9 @@ def plain(minor: int, currency: str) -> str:
 
 
 def show(minor: int, currency: str) -> str:
-    """Money in a sentence, with its sign; minus is a real minus.
+    """Money in a sentence, with its sign, as the house writes it; minus is a real minus.
 
     >>> show(-318, "EUR"), show(1250, "PLN")
     ('−€3.18', '12.50 PLN')
     """
-    digits = plain(abs(minor), currency)
-    whole, _, part = digits.partition(".")
-    text = f"{int(whole):,}" + (f".{part}" if part else "")
-    sign = "−" if minor < 0 else ""
-    return f"{sign}{SIGNS[currency]}{text}" if currency in SIGNS else f"{sign}{text} {currency}"
+    return writing.money(plain(minor, currency), SIGNS.get(currency, ""), currency)

@@ -13,6 +13,7 @@ from .currency import show
 from .money import Ints
 from .numbers import show_percent
 from .price import NONE, Endings, Outcome, Rule, SetBy
+from .writing import short
 
 
 @dataclass(frozen=True)
@@ -140,7 +141,7 @@ def _asked(terms: Mapping[str, Any], currency: str) -> str:
     rule, value = Rule(terms["rule"]), terms["rule_value"]
     if rule is Rule.add:
         return _ASKS[rule].format(show(value, currency))
-    return _ASKS[rule].format(f"{value / 1_000_000:g}" if rule is Rule.multiple else show_percent(value))
+    return _ASKS[rule].format(short(value / 1_000_000) if rule is Rule.multiple else show_percent(value))
 
 
 def _reach(terms: Mapping[str, Any]) -> tuple[int, int]:

@@ -6,6 +6,8 @@ import re
 from decimal import Decimal
 from fractions import Fraction
 
+from . import writing
+
 PPM = 1_000_000
 # The widest rate that keeps every product below inside int64.
 RATE_MAX = 100 * PPM
@@ -66,13 +68,22 @@ def parse_rate(text: str, what: str = "rate") -> int:
     return scaled(parse_decimal(text, what), 9, what, 10**13)
 
 
-def show_rate(nano: int) -> str:
-    """A rate as a person writes it.
+def plain_rate(nano: int) -> str:
+    """A rate as sheets and fields have it.
 
-    >>> show_rate(870_000_000)
+    >>> plain_rate(870_000_000)
     '0.87'
     """
     return f"{Decimal(nano).scaleb(-9).normalize():f}"
+
+
+def show_rate(nano: int) -> str:
+    """A rate in a sentence.
+
+    >>> show_rate(1_234_500_000_000)
+    '1,234.5'
+    """
+    return writing.digits(plain_rate(nano))
 
 
 def parse_units(text: str, what: str = "units") -> Fraction:
@@ -110,4 +121,4 @@ def show_percent(ppm: int, places: int = 1) -> str:
     scaled_value = half_up(abs(ppm) * 10**places, PPM // 100)
     whole, part = divmod(scaled_value, 10**places)
     tail = f".{part:0{places}d}".rstrip("0").rstrip(".") if places else ""
-    return f"{'−' if ppm < 0 and scaled_value else ''}{whole}{tail} %"
+    return f"{'−' if ppm < 0 and scaled_value else ''}{writing.digits(f'{whole}{tail}')} %"

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import json
 from datetime import UTC, date, datetime, time
+from enum import StrEnum
 from typing import Any, ClassVar, TypeVar
 
 from sqlalchemy import BigInteger, Dialect, Integer, MetaData, Select, Text, TypeDecorator, text
 from sqlalchemy.dialects.sqlite.base import SQLiteCompiler
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
+
+from ..core.states import MACHINES
 
 Q = TypeVar("Q", bound=Select[*tuple[Any, ...]])
 
@@ -44,6 +47,24 @@ class UtcTime(TypeDecorator[datetime]):
 
     def process_result_value(self, value: Any, dialect: Dialect) -> datetime | None:
         return None if value is None else from_ms(value)
+
+
+class StateText(TypeDecorator[StrEnum]):
+    """A state of a machine, stored as its word. What no machine knows any more stays the word that it is."""
+
+    impl = Text
+    cache_ok = True
+
+    def __init__(self, states: type[StrEnum]) -> None:
+        super().__init__()
+        self.states = states
+        self._known: dict[str, StrEnum] = {one.value: one for one in states}
+
+    def process_bind_param(self, value: StrEnum | str | None, dialect: Dialect) -> str | None:
+        return None if value is None else str(value)
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> Any:
+        return self._known.get(value, value)
 
 
 class Day(TypeDecorator[date]):
@@ -120,6 +141,7 @@ class Base(DeclarativeBase):
         int: BigInteger,
         dict[str, Any]: Json,
         list[Any]: Json,
+        **{type(one.first): StateText(type(one.first)) for one in MACHINES},
     }
 
 

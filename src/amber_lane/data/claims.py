@@ -10,7 +10,7 @@ from sqlalchemy import CheckConstraint, ForeignKey, Index, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from ..core.claims import ClaimReason, Way
-from ..core.states import CLAIM
+from ..core.states import CLAIM, ClaimState
 from .base import Row, Versioned
 
 _OPEN: Any = {"sqlite_where": text("closed_at is null"), "postgresql_where": text("closed_at is null")}
@@ -46,7 +46,7 @@ class Claim(Versioned):
     reason: Mapped[str]
     units: Mapped[int]
     wish: Mapped[str] = mapped_column(default="money")
-    state: Mapped[str]
+    state: Mapped[ClaimState]
     amount: Mapped[int]
     currency: Mapped[str]
     # What it was paid for in the purchase, and no more may come back than that.

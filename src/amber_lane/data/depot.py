@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import CheckConstraint, Connection, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
+from ..core.states import HeldState, InboundState
 from .base import Row, Versioned, part
 
 # How stock comes in and goes out. Damaged, lost and written off are gone for good; counted: a count that a person took over.
@@ -66,7 +67,7 @@ class HeldGoods(Versioned):
     source_num: Mapped[int] = mapped_column(default=1)
     source_den: Mapped[int] = mapped_column(default=1)
     number: Mapped[str]
-    state: Mapped[str]
+    state: Mapped[HeldState]
     # What the depot said last, and what we answered.
     message: Mapped[str] = mapped_column(default="")
     answer: Mapped[str] = mapped_column(default="")
@@ -113,7 +114,7 @@ class Inbound(Versioned):
     origin_id: Mapped[int | None] = mapped_column(ForeignKey("origin.id"))
     service: Mapped[str] = mapped_column(default="")
     reference: Mapped[str] = mapped_column(unique=True)
-    state: Mapped[str]
+    state: Mapped[InboundState]
     made_at: Mapped[datetime]
     ordered_at: Mapped[datetime | None]
     left_at: Mapped[datetime | None]

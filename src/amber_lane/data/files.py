@@ -7,6 +7,7 @@ from datetime import datetime
 from sqlalchemy import ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
+from ..core.states import FileState
 from .base import Row, Versioned
 from .setup import Partner
 
@@ -62,7 +63,7 @@ class FileCame(Row):
     size: Mapped[int]
     changed_at: Mapped[datetime | None]
     seen_at: Mapped[datetime]
-    state: Mapped[str]
+    state: Mapped[FileState]
     message: Mapped[str] = mapped_column(default="")
     kept: Mapped[str] = mapped_column(default="")
     bad: Mapped[int] = mapped_column(default=0)

@@ -62,9 +62,8 @@ class Cache:
                 begun = time.monotonic()
                 with Session(connection, info={HERE: self}) as own, revisions.recording(connection) as tables:
                     value = make(own)
-                tables.discard(revisions.TABLE)
                 took = time.monotonic() - begun
-                depends = {} if still else {table: at.get(table, 0) for table in tables}
+                depends = {} if still else {table: at.get(table, 0) for table in tables - {revisions.TABLE}}
                 had = _One(value, depends, now + timedelta(minutes=minutes), took, begun + took)
                 self.values[name] = had
             # Also of what was kept already: whoever keeps something made of it depends on the same tables.
@@ -83,6 +82,8 @@ class Cache:
                 self.beside.add(name)
         if due:
             threading.Thread(target=self._make, args=(name, now, minutes, make), daemon=True).start()
+        # It may be older than the tables that whoever asks sees.
+        revisions.beside(s)
         found: T = had.value
         return found
 

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
+from ..core.states import LaneState
 from .base import Q, Row, Versioned, by_index, part
 
 
@@ -76,7 +77,7 @@ class Lane(Versioned):
     # Countries that another service is used to, by code.
     services: Mapped[dict[str, Any]] = mapped_column(default=dict)
     priority: Mapped[int]
-    state: Mapped[str] = mapped_column(default="new")
+    state: Mapped[LaneState] = mapped_column(default="new")
     reason: Mapped[str] = mapped_column(default="")
     # Why it is in its state, as a code (core.states.LaneCause); reason says it in words.
     cause: Mapped[str] = mapped_column(default="")

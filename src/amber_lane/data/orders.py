@@ -9,7 +9,7 @@ from sqlalchemy import CheckConstraint, ColumnElement, ForeignKey, Index, Unique
 from sqlalchemy.ext.hybrid import hybrid_property
 from sqlalchemy.orm import Mapped, mapped_column
 
-from ..core.states import ORDER_LINE
+from ..core.states import ORDER_LINE, OrderLineState, PurchaseState
 from .base import Row, Versioned, part
 
 _LINE_STATES = ",".join(f"'{state}'" for state in ORDER_LINE.states)
@@ -92,7 +92,7 @@ class OrderLine(Versioned):
     refunded_at: Mapped[datetime | None]
     # What is set aside of it for returns, until it is bought.
     reserve: Mapped[int] = mapped_column(default=0)
-    state: Mapped[str] = mapped_column(default="new")
+    state: Mapped[OrderLineState] = mapped_column(default="new")
     reason: Mapped[str] = mapped_column(default="")
     lane_id: Mapped[int | None] = mapped_column(ForeignKey("lane.id"))
     chosen_by: Mapped[str] = mapped_column(default="plan")
@@ -186,7 +186,7 @@ class PurchaseOrder(Versioned):
     order_id: Mapped[int] = mapped_column(ForeignKey("order.id"))
     origin_id: Mapped[int] = mapped_column(ForeignKey("origin.id"))
     service: Mapped[str]
-    state: Mapped[str] = mapped_column(default="waiting")
+    state: Mapped[PurchaseState] = mapped_column(default="waiting")
     currency: Mapped[str]
     goods: Mapped[int]
     shipping: Mapped[int]

@@ -8,11 +8,12 @@ from typing import Any
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
+from ..core.states import JobState, OutboxState
 from .base import Base, Row, Versioned, part
 
 # What the outside does not have yet. Written out, since a partial index is used only where a query says the very same.
-OPEN = ("waiting", "claimed", "unknown", "posted")
-_OPEN = f"state in ({', '.join(repr(state) for state in OPEN)})"
+OPEN = (OutboxState.waiting, OutboxState.claimed, OutboxState.unknown, OutboxState.posted)
+_OPEN = f"state in ({', '.join(repr(state.value) for state in OPEN)})"
 # A change that was tried this often and is still not taken is told, although it goes on by itself.
 _DELAYED = "state in ('waiting', 'unknown') and tries >= 12"
 
@@ -43,7 +44,7 @@ class Outbox(Row):
     subject: Mapped[str]
     kind: Mapped[str]
     body: Mapped[dict[str, Any]]
-    state: Mapped[str] = mapped_column(default="waiting")
+    state: Mapped[OutboxState] = mapped_column(default="waiting")
     made_at: Mapped[datetime]
     after: Mapped[datetime]
     tries: Mapped[int] = mapped_column(default=0)
@@ -100,7 +101,7 @@ class Job(Row):
     kind: Mapped[str]
     title: Mapped[str]
     body: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    state: Mapped[str] = mapped_column(default="waiting")
+    state: Mapped[JobState] = mapped_column(default="waiting")
     total: Mapped[int] = mapped_column(default=0)
     done: Mapped[int] = mapped_column(default=0)
     failed: Mapped[int] = mapped_column(default=0)

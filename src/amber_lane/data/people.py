@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
+from ..core.states import ApprovalState
 from .base import Row, Versioned, part
 
 
@@ -88,7 +89,7 @@ class Approval(Versioned):
     mark: Mapped[str]
     parts: Mapped[list[Any]] = mapped_column(default=list)
     parts_in: Mapped[str] = mapped_column(default="")
-    state: Mapped[str]
+    state: Mapped[ApprovalState]
     decided_at: Mapped[datetime | None]
     decided_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     decided_who: Mapped[str] = mapped_column(default="")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, UniqueConstraint
+from sqlalchemy import CheckConstraint, UniqueConstraint, or_
 from sqlalchemy.orm import Mapped, mapped_column
 
 from .base import Row, Versioned
@@ -14,7 +14,8 @@ from .base import Row, Versioned
 class PriceRule(Versioned):
     """One scope's fields of the price rule, for a band of landed cost; a field that is not set is inherited.
 
-    scope_key: '' for the house, else the code of the supplier, category, store or SKU.
+    scope_key: '' for the house, else the code of the supplier, category, store or SKU. currency: what its amounts are in; a store in
+    another one has them at the newest rate.
     """
 
     __tablename__ = "price_rule"
@@ -25,6 +26,7 @@ class PriceRule(Versioned):
     scope: Mapped[str]
     scope_key: Mapped[str] = mapped_column(default="")
     band_from: Mapped[int] = mapped_column(default=0)
+    currency: Mapped[str] = mapped_column(default="", server_default="")
     rule: Mapped[str | None]
     rule_value: Mapped[int | None]
     min_margin: Mapped[int | None]
@@ -33,9 +35,19 @@ class PriceRule(Versioned):
     endings: Mapped[str | None]
     step: Mapped[int | None]
     reserve: Mapped[int | None]
-    # The least that the price may be, in the store's minor units; and how far above it the crossed-out price stands, in ppm.
+    # The least that the price may be, in minor units of `currency`; and how far above it the crossed-out price stands, in ppm.
     least_price: Mapped[int | None]
     compare_at: Mapped[int | None]
+
+
+# Rules of which something is money.
+HAS_AMOUNT = or_(
+    PriceRule.band_from > 0,
+    PriceRule.rule == "add",
+    PriceRule.min_profit.is_not(None),
+    PriceRule.ceiling.is_not(None),
+    PriceRule.least_price.is_not(None),
+)
 
 
 class Policy(Versioned):

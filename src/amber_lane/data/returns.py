@@ -7,7 +7,7 @@ from datetime import date, datetime
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from ..core.states import GOODS_RETURN, RETURN_REQUEST
+from ..core.states import GOODS_RETURN, RETURN_REQUEST, GoodsReturnState, ReturnRequestState
 from .base import Row, Versioned, part
 from .claims import one_of
 
@@ -35,7 +35,7 @@ class ReturnRequest(Versioned):
     asked_at: Mapped[datetime]
     # What nobody answers until then the store decides.
     answer_by: Mapped[datetime | None]
-    state: Mapped[str]
+    state: Mapped[ReturnRequestState]
     answered_at: Mapped[datetime | None]
     claim_id: Mapped[int | None] = mapped_column(ForeignKey("claim.id"))
     paid_back: Mapped[int | None]
@@ -65,7 +65,7 @@ class GoodsReturn(Versioned):
     supplier_id: Mapped[int | None] = mapped_column(ForeignKey("supplier.id"))
     address: Mapped[str]
     refund_when: Mapped[str]
-    state: Mapped[str]
+    state: Mapped[GoodsReturnState]
     opened_at: Mapped[datetime]
     # Until when the buyer is to send it.
     send_by: Mapped[date]

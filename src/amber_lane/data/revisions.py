@@ -18,6 +18,8 @@ _CHANGES = re.compile(r'\s*(?:insert\s+(?:or\s+\w+\s+)?into|update(?:\s+or\s+\w+
 _NAME = re.compile(r"\w+")
 _TOUCHED, _READ, _THERE = "amber_touched", "amber_read", "amber_revisions"
 TABLE = "revision"
+# Said of what was made of more than tables: of columns in memory, of files, of what waits.
+ANYTHING = "*"
 _UP = text(f"insert into {TABLE} (name, n) values (:name, 1) on conflict (name) do update set n = {TABLE}.n + 1")
 
 
@@ -75,11 +77,15 @@ def recording(connection: Connection) -> Iterator[set[str]]:
             connection.info[_READ] = outer
 
 
-def mark(s: Session) -> int:
-    """A number that changes whenever something that a page shows has changed: acts, new orders, what went out."""
-    acts = int(s.scalar(text("select coalesce(max(id), 0) from audit_entry")) or 0)
-    # New orders come in without an act of their own.
-    orders = int(s.scalar(text("select coalesce(max(id), 0) from 'order'")) or 0)
-    newest = "select id, state from outbox order by id desc limit 500"
-    sent = s.scalar(text(f"select coalesce(max(id), 0) * 31 + coalesce(sum(state = 'done'), 0) from ({newest})"))
-    return acts * 1_000_003 + orders * 10_007 + int(sent or 0)
+def made_of(s: Session, read: set[str]) -> dict[str, int]:
+    """How often each of the recorded tables was changed, as this transaction sees it; {} = anything may change what was made."""
+    if ANYTHING in read:
+        return {}
+    at = of(s)
+    return {name: at.get(name, 0) for name in sorted(read - {TABLE})}
+
+
+def beside(s: Session) -> None:
+    """What is made now is made of more than the tables that it reads: whoever records them is told that anything may change it."""
+    if (read := s.connection().info.get(_READ)) is not None:
+        read.add(ANYTHING)

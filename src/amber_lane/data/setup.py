@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
+from ..core.states import LinkState
 from .base import Row, Versioned
 
 PARCEL_NOTE = "Please put no prices or adverts in the parcel."
@@ -188,7 +189,7 @@ class Link(Versioned):
     # The number by which the partner knows us, where it tells one: the same account is never connected twice.
     account: Mapped[str] = mapped_column(default="")
     sealed_key: Mapped[str] = mapped_column(default="")
-    state: Mapped[str] = mapped_column(default="new")
+    state: Mapped[LinkState] = mapped_column(default="new")
     message: Mapped[str] = mapped_column(default="")
     may: Mapped[list[Any]] = mapped_column(default=list)
     good_at: Mapped[datetime | None]

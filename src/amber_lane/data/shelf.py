@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
+from ..core.states import ListingState
 from .base import Row, Versioned, part
 
 
@@ -57,7 +58,7 @@ class Listing(Versioned):
     sku_id: Mapped[int] = mapped_column(ForeignKey("sku.id"))
     title: Mapped[str]
     description: Mapped[str] = mapped_column(default="")
-    state: Mapped[str]
+    state: Mapped[ListingState]
     paused_by: Mapped[str] = mapped_column(default="")
     currency: Mapped[str]
     wanted_price: Mapped[int]

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
+from ..core.states import RequestState, SampleState
 from .base import Row, Versioned, part
 
 _GONE = Index("ix_item_gone", "offer", **part("offer = 'gone'"))
@@ -65,7 +66,7 @@ IS_DOUBTED: Any = text("item.offer = 'doubted'")
 class Sample(Versioned):
     __tablename__ = "sample"
     item_id: Mapped[int] = mapped_column(ForeignKey("item.id"))
-    state: Mapped[str]
+    state: Mapped[SampleState]
     ordered_at: Mapped[datetime | None]
     verdict: Mapped[str] = mapped_column(default="")
     reference: Mapped[str] = mapped_column(default="")
@@ -80,7 +81,7 @@ class SupplierRequest(Versioned):
     __tablename__ = "supplier_request"
     supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
     sku_id: Mapped[int] = mapped_column(ForeignKey("sku.id"))
-    state: Mapped[str]
+    state: Mapped[RequestState]
     asked_at: Mapped[datetime]
     target: Mapped[int | None]
     answer: Mapped[dict[str, Any] | None]

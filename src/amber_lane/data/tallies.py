@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, func, select, text
 from sqlalchemy.orm import Session
 
+from ..core.writing import grouped
 from .base import Base
 
 TABLE = "tally"
@@ -70,5 +71,5 @@ def wrong(data: Any) -> list[str]:
         kept = dict(data.execute(f"select key, n from {TABLE} where name = ? and n <> 0", (name,)))
         true = dict(data.execute(f"select {_key(columns)}, count(*) from {table} group by {', '.join(columns)}"))
         if kept != true:
-            out.append(f"the tally of {name} says {sum(kept.values()):,} and there are {sum(true.values()):,}")
+            out.append(f"the tally of {name} says {grouped(sum(kept.values()))} and there are {grouped(sum(true.values()))}")
     return out

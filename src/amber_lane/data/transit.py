@@ -7,6 +7,7 @@ from datetime import datetime
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
+from ..core.states import MailState, ParcelState
 from .base import Row, Versioned
 
 
@@ -20,7 +21,7 @@ class Parcel(Versioned):
     )
     carrier_id: Mapped[int] = mapped_column(ForeignKey("carrier.id"))
     number: Mapped[str]
-    state: Mapped[str] = mapped_column(default="label")
+    state: Mapped[ParcelState] = mapped_column(default="label")
     made_at: Mapped[datetime]
     moved_at: Mapped[datetime | None]
     ended_at: Mapped[datetime | None]
@@ -71,7 +72,7 @@ class Message(Row):
     subject: Mapped[str]
     body: Mapped[str]
     at: Mapped[datetime]
-    state: Mapped[str] = mapped_column(default="waiting")
+    state: Mapped[MailState] = mapped_column(default="waiting")
 
 
 class MessageTemplate(Versioned):

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import ForeignKey, Index
 from sqlalchemy.orm import Mapped, mapped_column
 
+from ..core.states import DecisionState, SweepState
 from .base import Row
 
 
@@ -19,7 +20,7 @@ class Sweep(Row):
     supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
     started: Mapped[datetime]
     ended: Mapped[datetime | None]
-    state: Mapped[str]
+    state: Mapped[SweepState]
     asked_by: Mapped[str] = mapped_column(default="schedule")
     calls: Mapped[int] = mapped_column(default=0)
     retries: Mapped[int] = mapped_column(default=0)
@@ -83,7 +84,7 @@ class ListingDecision(Row):
     item_id: Mapped[int | None]
     at: Mapped[datetime]
     kind: Mapped[str]
-    state: Mapped[str]
+    state: Mapped[DecisionState]
     old_price: Mapped[int]
     new_price: Mapped[int]
     old_quantity: Mapped[int]

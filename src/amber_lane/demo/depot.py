@@ -15,7 +15,7 @@ from ..api.deps import AppState
 from ..core.cartons import sscc
 from ..core.cost import tier_cost
 from ..core.numbers import half_up
-from ..core.states import LOAD
+from ..core.states import LOAD, ParcelState
 from ..data.base import to_ms
 from ..data.bulk import bulk_insert
 from ..data.depot import DepotEntry, HeldGoods, Inbound, InboundLine
@@ -168,7 +168,7 @@ def _sent(context: Context, held: HeldGoods) -> Iterator[_Move]:
     for line, purchase, ended, state in context.session.execute(rows):
         at = purchase.made_at + timedelta(hours=6)
         yield _Move(at, "sent", -line.quantity, -line.planned_cost, f"sent:{line.id}", f"sent for {purchase.reference}", None, purchase.id)
-        if state == "returned" and ended is not None:
+        if state == ParcelState.returned and ended is not None:
             back = f"{purchase.reference} came back, as new"
             yield _Move(
                 ended + timedelta(days=2), "returned", line.quantity, line.planned_cost, f"returned:{line.id}", back, None, purchase.id

@@ -15,7 +15,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.ids import make_s10
-from ..core.states import LaneCause
+from ..core.states import LaneCause, LaneState
 from ..data.base import day_ms, to_ms
 from ..data.bulk import bulk_insert
 from ..data.depot import HeldGoods
@@ -72,7 +72,7 @@ def write_past(context: Context, land: Land, stocked: Callable[[Context], None],
     for table, columns in TABLES.items():
         bulk_insert(s, table, columns, past.rows[table])
     for lane, reference in past.first.items():
-        if lane.state == "new":
+        if lane.state == LaneState.new:
             lane_states.move(lane, "prove", LaneCause.proven, f"proven by {reference}")
     sales_velocity.refresh(context)
     stocked(context)

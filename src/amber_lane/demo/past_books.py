@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from ..connectors.protocols import SettlementLine
 from ..core.numbers import half_up
-from ..core.states import PURCHASE_LIVE
+from ..core.states import PURCHASE_LIVE, OrderLineState
 from ..data.orders import Order, OrderLine, PurchaseOrder
 from ..data.setup import FeeRow, Store, Supplier
 from ..data.shelf import Sku
@@ -64,7 +64,7 @@ def _pay_out(context: Context) -> None:
             fee = max(half_up(paid * int(TAKES_MORE[1] * 10), 1000), row.least if row else 0)
         put(at, number, "sale", paid)
         put(at, number, "fee", fee)
-        if state == "cancelled" and ended is not None:
+        if state == OrderLineState.cancelled and ended is not None:
             put(ended, number, "refund", paid)
             put(ended, number, "fee_back", fee)
     today = context.now.date()

@@ -13,6 +13,7 @@ from sqlalchemy import Select, select
 
 from ..api.deps import AppState
 from ..core.print_choice import Spot
+from ..core.states import ListingState
 from ..data.printing import Artwork, Blank, LanePrint, PrintDesign
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
@@ -143,7 +144,7 @@ def prepare(house: AppState) -> None:
     house.worker.jobs.run_due()
     with house.db.writing() as s:
         context = Context(s, house.clock, OWNER)
-        publishing.publish(context, list(s.scalars(_listings(made).where(Listing.state == "preparing"))))
+        publishing.publish(context, list(s.scalars(_listings(made).where(Listing.state == ListingState.preparing))))
         # The scan comes back smaller from its restorer, and somebody takes the light drawing of the wood away.
         artwork.add_version(context, chart.id, soft, "any")
         wood = s.scalars(select(Artwork).where(Artwork.name == "Ink wood")).one()

@@ -17,7 +17,7 @@ from ..clock import PacedClock
 from ..connectors.protocols import Address
 from ..core.claims import ClaimReason
 from ..core.currency import plain
-from ..core.states import SWEEP
+from ..core.states import SWEEP, ListingState, OrderLineState
 from ..data.base import to_ms
 from ..data.bulk import bulk_insert
 from ..data.lanes import Lane, LanePart
@@ -167,7 +167,9 @@ def _import_history(house: AppState, world: str) -> None:
 def _differ(house: AppState, world: str) -> None:
     """Somebody typed a price into the shop's own pages, and took a thing off sale at the fair."""
     with house.db.reading() as s:
-        live = select(Sku.code).join(Listing, Listing.sku_id == Sku.id).where(Listing.state == "live", Listing.lane_id.is_not(None))
+        live = (
+            select(Sku.code).join(Listing, Listing.sku_id == Sku.id).where(Listing.state == ListingState.live, Listing.lane_id.is_not(None))
+        )
         mine, fair = (
             s.scalars(live.where(Listing.store_id == store).order_by(Sku.pace.desc(), Sku.code).limit(9)).all() for store in (1, 2)
         )
@@ -197,7 +199,7 @@ def _claim_some(house: AppState) -> None:
     """One parcel that went astray is claimed from its supplier, one case waits to be asked."""
     with house.db.writing() as s:
         context = Context(s, house.clock, OWNER)
-        back = select(OrderLine.id).join(Order, Order.id == OrderLine.order_id).where(OrderLine.state == "on_the_road")
+        back = select(OrderLine.id).join(Order, Order.id == OrderLine.order_id).where(OrderLine.state == OrderLineState.on_the_road)
         lines = list(s.scalars(back.where(Order.channel == "past").order_by(OrderLine.id.desc()).limit(2)))
         reasons = (ClaimReason.lost, ClaimReason.damaged)
         made = [cases.open_claim(context, cases.Start(line, reason)) for line, reason in zip(lines, reasons, strict=False)]
@@ -208,7 +210,9 @@ def _claim_some(house: AppState) -> None:
 def _complain(house: AppState, world: str) -> None:
     """Two buyers of orders that have arrived write; from now on some do by themselves."""
     with house.db.reading() as s:
-        arrived = select(Order).join(OrderLine, OrderLine.order_id == Order.id).where(OrderLine.state == "arrived", Order.mail != "")
+        arrived = (
+            select(Order).join(OrderLine, OrderLine.order_id == Order.id).where(OrderLine.state == OrderLineState.arrived, Order.mail != "")
+        )
         told = list(s.scalars(arrived.order_by(Order.id.desc()).limit(12)).unique())
         buyers = [(one.number, one.buyer, one.mail) for one in told]
     with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
@@ -225,7 +229,7 @@ def _ask_back(house: AppState, world: str) -> None:
             select(Order, OrderLine)
             .join(OrderLine, OrderLine.order_id == Order.id)
             .join(Store, Store.id == Order.store_id)
-            .where(OrderLine.state == "arrived", Store.kind == "own_site", Order.mail != "")
+            .where(OrderLine.state == OrderLineState.arrived, Store.kind == "own_site", Order.mail != "")
             .order_by(Order.id.desc())
             .limit(14)
         )
@@ -287,7 +291,7 @@ def _move_prices(house: AppState, hand: httpx.Client) -> None:
             .join(Lane, Lane.id == LanePart.lane_id)
             .join(Sku, Sku.id == Lane.sku_id)
             .join(Listing, Listing.sku_id == Sku.id)
-            .where(Listing.state == "live", Listing.store_id == 1, Lane.priority == 0, Item.stock > 40)
+            .where(Listing.state == ListingState.live, Listing.store_id == 1, Lane.priority == 0, Item.stock > 40)
             .where(Listing.ceiling.is_(None), Listing.net > 0)
             .order_by(Listing.profit * 100 / Listing.net, Sku.code)
             .limit(60)
@@ -312,7 +316,7 @@ def _change_goods(house: AppState, hand: httpx.Client) -> None:
             .join(Sku, Sku.id == Lane.sku_id)
             .join(Listing, Listing.sku_id == Sku.id)
             .where(Supplier.name == "Northlight Trade", Lane.priority == 0, Lane.sku_id.not_in(spare))
-            .where(Listing.state == "live", Item.pack_size == 1)
+            .where(Listing.state == ListingState.live, Item.pack_size == 1)
             .order_by(Sku.pace.desc(), Sku.id)
             .limit(120)
         ).all()
@@ -341,7 +345,7 @@ def _sell_unmapped(house: AppState, hand: httpx.Client, land: Land) -> None:
         known = s.scalar(
             select(Sku.code)
             .join(Listing, Listing.sku_id == Sku.id)
-            .where(Sku.id.in_(laned), Listing.state == "live", Listing.store_id == 1)
+            .where(Sku.id.in_(laned), Listing.state == ListingState.live, Listing.store_id == 1)
             .limit(1)
         )
     for code in (*bare, *bare[:1]):
@@ -362,7 +366,7 @@ def _sell_unmapped(house: AppState, hand: httpx.Client, land: Land) -> None:
             .join(Listing, Listing.sku_id == Sku.id)
             .where(
                 Sku.id.in_(laned),
-                Listing.state == "live",
+                Listing.state == ListingState.live,
                 Listing.store_id == 1,
                 Listing.shown_quantity == 8,
                 Listing.profit > land.amount(300),

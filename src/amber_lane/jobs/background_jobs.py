@@ -14,7 +14,7 @@ from ..clock import Clock
 from ..connectors.described.certify import Allowed
 from ..connectors.errors import OutsideError
 from ..connectors.protocols import Address
-from ..core.states import JOB
+from ..core.states import JOB, JobState
 from ..data.outbox import Job
 from ..data.printing import PrintDesign
 from ..data.session import Database
@@ -68,12 +68,14 @@ class LongJobs:
     def recover(self) -> None:
         """A job that was running when the worker died starts again; each of them may be run twice."""
         with self.db.writing() as s:
-            s.execute(update(Job).where(Job.state == "running", Job.kind.in_(self.kinds)).values(state=JOB.target("begin_again"), done=0))
+            s.execute(
+                update(Job).where(Job.state == JobState.running, Job.kind.in_(self.kinds)).values(state=JOB.target("begin_again"), done=0)
+            )
 
     def run_due(self) -> None:
         while self._waiting():
             with self.db.writing() as s:
-                job = s.scalar(select(Job).where(Job.state == "waiting", Job.kind.in_(self.kinds)).order_by(Job.id).limit(1))
+                job = s.scalar(select(Job).where(Job.state == JobState.waiting, Job.kind.in_(self.kinds)).order_by(Job.id).limit(1))
                 if job is None:
                     return
                 job.state = JOB.step(job.state, "start")
@@ -83,7 +85,7 @@ class LongJobs:
     def _waiting(self) -> bool:
         """Looked at before a turn to write is asked for, which an idle house has no need of."""
         with self.db.reading() as s:
-            return s.scalar(select(Job.id).where(Job.state == "waiting", Job.kind.in_(self.kinds)).limit(1)) is not None
+            return s.scalar(select(Job.id).where(Job.state == JobState.waiting, Job.kind.in_(self.kinds)).limit(1)) is not None
 
     def _run(self, number: int, kind: str, body: dict[str, Any]) -> None:
         self.parts = {}

@@ -18,7 +18,7 @@ from ..clock import Clock
 from ..connectors.errors import Denied, OutsideError, RateLimited, Refused, UnknownOutcome, fault_of
 from ..connectors.payloads import ListingPayload
 from ..connectors.protocols import BatchAnswer, StoreLink
-from ..core.states import OUTBOX
+from ..core.states import OUTBOX, OutboxState
 from ..data.bulk import in_chunks
 from ..data.outbox import Outbox, party_of
 from ..data.session import Database
@@ -82,7 +82,7 @@ class Batches:
     def _claim(self, target: str, most: int) -> list[Outbox]:
         """Take the oldest unfinished change of each listing in hand, under one new key."""
         with self.db.writing() as s:
-            taken = queue.next_due(s, target, self.clock.now(), most, Outbox.kind == "listing", Outbox.state == "waiting")
+            taken = queue.next_due(s, target, self.clock.now(), most, Outbox.kind == "listing", Outbox.state == OutboxState.waiting)
             if not taken:
                 return []
             key = f"batch-{taken[0].id}-{secrets.token_hex(5)}"
@@ -150,7 +150,7 @@ class Batches:
     def _lose(self, rows: list[Outbox]) -> None:
         """Something broke here in between: what is still in hand may have arrived, and is asked for by its key."""
         with self.db.writing() as s:
-            mine = update(Outbox).where(Outbox.id.in_([row.id for row in rows]), Outbox.state == "claimed")
+            mine = update(Outbox).where(Outbox.id.in_([row.id for row in rows]), Outbox.state == OutboxState.claimed)
             s.execute(mine.values(state=OUTBOX.target("lose")))
 
     def _set(self, ids: Iterable[int], state: str, message: str, ticket: str | None = None, wait: float = 0.0, fault: str = "") -> None:
@@ -205,14 +205,14 @@ class Batches:
             for chunk in in_chunks(good):
                 s.execute(
                     update(Outbox)
-                    .where(Outbox.id.in_(chunk), Outbox.state == "posted")
-                    .values(state=OUTBOX.step("posted", "confirm"), answer="", done_at=context.now)
+                    .where(Outbox.id.in_(chunk), Outbox.state == OutboxState.posted)
+                    .values(state=OUTBOX.target("confirm"), answer="", done_at=context.now)
                 )
             for number, reason in bad.items():
                 s.execute(
                     update(Outbox)
                     .where(Outbox.id == number, Outbox.state.in_(OUTBOX.sources("fail")))
-                    .values(state=OUTBOX.step("posted", "fail"), answer=reason[:500], fault=fault)
+                    .values(state=OUTBOX.target("fail"), answer=reason[:500], fault=fault)
                 )
             effects.follow(context, [(row, None) for row in good.values()])
             effects.failed(context, [(row, bad[row.id]) for row in rows if row.id in bad])

@@ -33,7 +33,7 @@ from ..connectors.errors import (
 )
 from ..connectors.payloads import Answer, ListingPayload
 from ..connectors.protocols import PartnerLink
-from ..core.states import LINK, OUTBOX
+from ..core.states import LINK, OUTBOX, LinkState, OutboxState
 from ..data.base import to_ms
 from ..data.bulk import bulk_update
 from ..data.outbox import Outbox, party_of
@@ -70,7 +70,7 @@ class OurFault(UnknownOutcome):
 class Carried:
     """What came of one row: state, the sentence to keep, when to look again, and the partner's answer."""
 
-    state: str
+    state: OutboxState
     message: str = ""
     wait: float = 0.0
     answer: Answer = None
@@ -96,11 +96,13 @@ class Delivery:
         with self.db.writing() as s:
             # What a program on somebody's machine has in hand is not ours to lose; its time runs out by itself.
             ours = Outbox.until.is_(None)
-            lost = list(s.scalars(select(Outbox.id).where(Outbox.state.in_(("claimed", "unknown")), ours)))
-            s.execute(update(Outbox).where(Outbox.state == "claimed", ours).values(state=OUTBOX.step("claimed", "lose")))
+            lost = list(s.scalars(select(Outbox.id).where(Outbox.state.in_((OutboxState.claimed, OutboxState.unknown)), ours)))
+            s.execute(update(Outbox).where(Outbox.state == OutboxState.claimed, ours).values(state=OUTBOX.target("lose")))
             self.batches.not_before |= {
                 ticket: time.monotonic() + self.settle
-                for ticket in s.scalars(select(Outbox.ticket).where(Outbox.state == "unknown", Outbox.ticket.is_not(None)).distinct())
+                for ticket in s.scalars(
+                    select(Outbox.ticket).where(Outbox.state == OutboxState.unknown, Outbox.ticket.is_not(None)).distinct()
+                )
                 if ticket
             }
         for number in lost:
@@ -110,7 +112,7 @@ class Delivery:
     def _lose(self, rows: list[int]) -> None:
         """Something broke here between the calls and the record: what was in hand has an unknown outcome."""
         with self.db.writing() as s:
-            s.execute(update(Outbox).where(Outbox.id.in_(rows), Outbox.state == "claimed").values(state=OUTBOX.step("claimed", "lose")))
+            s.execute(update(Outbox).where(Outbox.id.in_(rows), Outbox.state == OutboxState.claimed).values(state=OUTBOX.target("lose")))
         for number in rows:
             self.not_before[number] = time.monotonic() + self.settle
 
@@ -180,7 +182,7 @@ class Delivery:
 
         def carry(row: Outbox) -> tuple[Outbox, Carried]:
             if trouble.is_set():
-                return row, Carried("waiting" if row.claimed_at is None else "unknown", row.answer)
+                return row, Carried(OutboxState.waiting if row.claimed_at is None else OutboxState.unknown, row.answer)
             carried = self._carry(partner, row)
             if isinstance(carried.error, (Unavailable, RateLimited, UnknownOutcome, Denied)):
                 trouble.set()
@@ -232,50 +234,50 @@ class Delivery:
         if payload is None:
             log.error("a change cannot be read", kind=row.kind, key=row.key)
             return Carried(
-                "dead", "what was to be sent cannot be read here; the server's log says what", error=OurFault("it cannot be read")
+                OutboxState.dead, "what was to be sent cannot be read here; the server's log says what", error=OurFault("it cannot be read")
             )
         # Claimed before and still here: whatever was sent then may have arrived.
         asked = row.claimed_at is not None
         try:
             known = partner.ask(payload, row.key) if asked else None
         except CannotAsk as error:
-            return Carried("dead", error.message, error=error)
+            return Carried(OutboxState.dead, error.message, error=error)
         except OutsideError as error:
-            return self._later(row, "unknown", error)
+            return self._later(row, OutboxState.unknown, error)
         if known:
-            return Carried("done", "was known already", answer=known)
+            return Carried(OutboxState.done, "was known already", answer=known)
         try:
             if isinstance(payload, ListingPayload) and isinstance(partner, OpenStore):
                 payload = self.pictures.named(partner.link, party_of(row.target)[1], payload)
         except OutsideError as error:
             # Handing a picture over changes nothing that is shown; it may be done again at will.
-            return self._later(row, "waiting", error)
+            return self._later(row, OutboxState.waiting, error)
         try:
             self.prints.hand_over(partner.link, payload)
             if isinstance(payload, HoldPayload):
                 payload = self.holds.named(partner.link, payload)
             elif isinstance(payload, ClaimPayload):
                 payload = self.claims.named(partner.link, payload)
-            return Carried("done", answer=partner.send(payload, row.key))
+            return Carried(OutboxState.done, answer=partner.send(payload, row.key))
         except OutsideError as error:
             return self._failed(row, error)
         except Exception:
             # A fault of ours, and nobody knows how far it got; one such row must not hold up all others of its partner.
             log.exception("sending failed", kind=row.kind, key=row.key)
-            return self._later(row, "unknown", OurFault("something broke here while it was sent; the server's log says what"))
+            return self._later(row, OutboxState.unknown, OurFault("something broke here while it was sent; the server's log says what"))
 
     def _failed(self, row: Outbox, error: OutsideError) -> Carried:
         if isinstance(error, UnknownOutcome):
             self.not_before[row.id] = time.monotonic() + self.settle
-            return self._later(row, "unknown", error)
+            return self._later(row, OutboxState.unknown, error)
         # A refusal is final, unless a new key would mend it; else it surely did not arrive, and is tried again.
-        return self._later(row, "waiting", error)
+        return self._later(row, OutboxState.waiting, error)
 
-    def _later(self, row: Outbox, state: str, error: OutsideError) -> Carried:
+    def _later(self, row: Outbox, state: OutboxState, error: OutsideError) -> Carried:
         if isinstance(error, Refused) and not isinstance(error, Denied):
-            return Carried("dead", error.message, error=error)
+            return Carried(OutboxState.dead, error.message, error=error)
         if isinstance(error, OurFault) and row.tries + 1 >= TRIES_MAX:
-            return Carried("dead", f"{error.message} (tried {row.tries + 1} times)", error=error)
+            return Carried(OutboxState.dead, f"{error.message} (tried {row.tries + 1} times)", error=error)
         wait = error.wait if isinstance(error, RateLimited) else min(2.0 ** min(row.tries + 1, 12), WAIT_MAX)
         return Carried(state, error.message, wait * self.luck.uniform(0.8, 1.2), error=error)
 
@@ -291,7 +293,7 @@ class Delivery:
             ((row, _),) = results
             log.exception("an answer could not be taken in", kind=row.kind, key=row.key)
             fault = OurFault("its answer could not be taken in here; the server's log says why")
-            self._record(target, [(row, self._later(row, "unknown", fault))], link)
+            self._record(target, [(row, self._later(row, OutboxState.unknown, fault))], link)
 
     def _record(self, target: str, results: list[tuple[Outbox, Carried]], link: PartnerLink) -> None:
         """Write down what came of a batch, in one transaction with all that follows from it."""
@@ -299,17 +301,19 @@ class Delivery:
         with self.db.writing() as s:
             context = Context(s, self.clock, WHO)
             now = context.now
-            done = [(row, carried) for row, carried in results if carried.state == "done"]
+            done = [(row, carried) for row, carried in results if carried.state == OutboxState.done]
             at = to_ms(now)
-            bulk_update(s, Outbox, ("state", "answer", "done_at"), [("done", carried.message[:500], at, row.id) for row, carried in done])
+            bulk_update(
+                s, Outbox, ("state", "answer", "done_at"), [(OutboxState.done, carried.message[:500], at, row.id) for row, carried in done]
+            )
             for row, _ in done:
                 self.not_before.pop(row.id, None)
-            back = [(row, carried) for row, carried in results if carried.state != "done"]
+            back = [(row, carried) for row, carried in results if carried.state != OutboxState.done]
             for row, carried in back:
                 self._put_back(s, row, carried, now)
-            queue.overtaken(s, [row.id for row, carried in back if carried.state == "waiting"])
+            queue.overtaken(s, [row.id for row, carried in back if carried.state == OutboxState.waiting])
             effects.follow(context, [(row, carried.answer) for row, carried in done])
-            effects.failed(context, [(row, carried.message) for row, carried in results if carried.state == "dead"])
+            effects.failed(context, [(row, carried.message) for row, carried in results if carried.state == OutboxState.dead])
             self._health(context, owner, number, [carried.error for _, carried in results])
             note_budget(context, owner, number, link)
 
@@ -323,16 +327,16 @@ class Delivery:
         if carried.error is None:
             # Handed back without a call: it does not count as a try, nor as having been in hand.
             values |= {"tries": row.tries, "claimed_at": row.claimed_at}
-        elif carried.state == "waiting":
+        elif carried.state == OutboxState.waiting:
             values["claimed_at"] = None
-        s.execute(update(Outbox).where(Outbox.id == row.id, Outbox.state == "claimed").values(**values))
+        s.execute(update(Outbox).where(Outbox.id == row.id, Outbox.state == OutboxState.claimed).values(**values))
 
     def _health(self, context: Context, owner: str, number: int, errors: list[OutsideError | None]) -> None:
         """The breaker: a partner that fails again and again is left alone for a growing while."""
         link = link_of(context, owner, number)
         bad = [error for error in errors if error is not None and not isinstance(error, OurFault)]
         if any(error is None for error in errors) and not bad:
-            if link.failures or link.state != "good":
+            if link.failures or link.state != LinkState.good:
                 note_health(context, owner, number, None)
             link.failures, link.circuit_open_until = 0, None
         for error in bad:

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..connectors.depot_protocol import DepotLink, LoadState
+from ..core.states import HeldState
 from ..data.depot import HeldGoods
 from ..data.session import Database
 from ..data.setup import Supplier
@@ -69,7 +70,9 @@ class DepotReader:
 
     def _answers(self, number: int, link: DepotLink) -> None:
         with self.db.reading() as s:
-            waits = select(HeldGoods.number).where(HeldGoods.supplier_id == number, HeldGoods.state.in_(("asked", "question")))
+            waits = select(HeldGoods.number).where(
+                HeldGoods.supplier_id == number, HeldGoods.state.in_((HeldState.asked, HeldState.question))
+            )
             numbers = list(s.scalars(waits.order_by(HeldGoods.id)))
         for start in range(0, len(numbers), PAGE):
             part = numbers[start : start + PAGE]

@@ -13,7 +13,7 @@ from typing import Any, Protocol
 from sqlalchemy.orm import Session
 
 from ..connectors.errors import OutsideError
-from ..core.states import FILE
+from ..core.states import FILE, FileState
 from ..data.files import FileCame, FileRule
 from ..data.session import Database
 from ..data.setup import Store, Supplier
@@ -58,7 +58,7 @@ def run(jobs: Jobs, number: int, body: dict[str, Any]) -> dict[str, Any]:
         rule = context.get(FileRule, came.rule_id, "rule of files")
         partner = rules.where(context, rule)[1]
         s.expunge_all()
-    if came.state != "here":
+    if came.state != FileState.here:
         return {"message": came.message}
     path = Path(body["path"])
     try:
@@ -86,7 +86,7 @@ def _end(jobs: Jobs, body: dict[str, Any], how: str, message: str, bad: int) -> 
 def _note(context: Context, file: int, how: str, message: str, bad: int) -> None:
     """What came of a file. What was taken in whole needs nobody."""
     row = context.get(FileCame, file, "file")
-    if row.state != "here":
+    if row.state != FileState.here:
         return
     row.state, row.message, row.bad = FILE.step(row.state, how), message[:500], bad
     row.taken_at, row.needs = context.now, how == "fail" or bad > 0

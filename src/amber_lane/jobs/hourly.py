@@ -21,7 +21,6 @@ from ..services.fulfilment import delivery_exceptions, parcel_tracking
 from ..services.mapping import audit, performance
 from ..services.monitoring import polling_plan, sweeps
 from ..services.pricing import memberships, return_rates, sales_velocity, what_if
-from ..services.pricing.apply import respond
 from ..services.pricing.policy import policy_for
 
 EVERY = timedelta(hours=1)
@@ -90,7 +89,7 @@ class Hourly:
             categories = return_rates.save_rates(context, back)
             if categories and policy_for(context.session)["reserve_real"]:
                 act = context.log("reserve.counted", "returns", "returns were counted anew", reason="the returns reserve follows it")
-                respond(context, return_rates.skus_of(context, categories, back), act=act.id, alone=True)
+                context.reprice(return_rates.skus_of(context, categories, back), act=act.id, alone=True)
 
     def _books(self) -> None:
         """The journal is whole."""

@@ -63,6 +63,8 @@ class Worker:
         self.jobs, self.looks = (LongJobs(db, clock, connectors, self.finder, looks) for looks in (False, True))
         self.scheduler = BackgroundScheduler(timezone="UTC")
         self.stopping = threading.Event()
+        # Its thread begins and ends in one piece: whoever stops it while it begins waits for that.
+        self._turning = threading.Lock()
         self.portions = Portions(db, clock, self.stopping.is_set)
         self.hourly = Hourly(db, clock, folder, self.stopping.is_set)
         self.letters = LetterReader(self.reader, folder / "sheets")
@@ -115,7 +117,9 @@ class Worker:
         ):
             often = {"seconds": seconds * slow, "id": name, "max_instances": 1, "coalesce": True}
             self.scheduler.add_job(self._safely, "interval", args=[name, beat], **often)
-        self.scheduler.start()
+        with self._turning:
+            if not self.stopping.is_set():
+                self.scheduler.start()
 
     def at_work(self) -> bool:
         """Whether there is long work to do."""
@@ -124,8 +128,9 @@ class Worker:
 
     def stop(self) -> None:
         self.stopping.set()
-        if self.scheduler.running:
-            self.scheduler.shutdown(wait=True)
+        with self._turning:
+            if self.scheduler.running:
+                self.scheduler.shutdown(wait=True)
         if self._lock:
             self._lock.close()
 

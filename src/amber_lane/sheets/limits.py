@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Any
 
+from ..core.writing import grouped
+
 BYTES_MAX = 120_000_000
 # Altogether, once a workbook or a zip is unpacked, and for each byte of it that came.
 UNPACKED_MAX, RATIO_MAX = 400_000_000, 200
@@ -35,7 +37,7 @@ def within(rows: Iterable[list[Any]], cells: int = 0) -> Iterator[list[Any]]:
         if n > ROWS_MAX:
             raise OverLimit("rows", "the sheet has more than a million rows; split it")
         if len(row) > COLUMNS_MAX:
-            raise OverLimit("columns", f"row {n} has more than {COLUMNS_MAX:,} columns; leave away those that are not needed")
+            raise OverLimit("columns", f"row {n} has more than {grouped(COLUMNS_MAX)} columns; leave away those that are not needed")
         cells += len(row)
         if cells > CELLS_MAX:
             raise OverLimit("cells", f"the file has more than {CELLS_MAX // 1_000_000} million cells; split it")

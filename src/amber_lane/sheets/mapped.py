@@ -11,6 +11,7 @@ from dataclasses import asdict, dataclass, field
 from itertools import islice
 from typing import Any
 
+from ..core.writing import grouped
 from . import values
 from .headings import guess, known_names
 from .opened import BYTES_MAX, ENCODINGS, NotASheet, guess_encoding, is_packed, open_sheet
@@ -24,7 +25,7 @@ NEEDED = ("item", "title", "cost", "stock")
 _SAMPLE = 200
 # More rows than this would take more memory than a desk should; it is said before anything is read.
 ROWS_MOST = 300_000
-_TOO_LONG = f"the sheet has more than {ROWS_MOST:,} rows; ask for it in parts, nothing was changed"
+_TOO_LONG = f"the sheet has more than {grouped(ROWS_MOST)} rows; ask for it in parts, nothing was changed"
 
 
 class SheetChanged(NotASheet):

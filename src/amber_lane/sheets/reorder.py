@@ -7,6 +7,7 @@ from fractions import Fraction
 
 from ..core import currency, numbers
 from ..core.reorder import Stocked, reorder
+from ..core.writing import grouped
 from .table import read_sheet
 
 REQUIRED = (
@@ -42,7 +43,7 @@ def _read(row: dict[str, str], money: str) -> Stocked:
     def number(name: str, least: int = 0) -> Fraction:
         value = Fraction(numbers.parse_decimal(row.get(name) or "0", name))
         if not least <= value <= MOST:
-            raise ValueError(f"{name}: {row[name]!r} must lie between {least} and {MOST:,}")
+            raise ValueError(f"{name}: {row[name]!r} must lie between {least} and {grouped(MOST)}")
         return value
 
     def whole(name: str, least: int = 0) -> int:

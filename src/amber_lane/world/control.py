@@ -252,6 +252,24 @@ def write_to_us(request: Request, ask: MailToUs) -> dict[str, Any]:
     return {"subject": ask.subject}
 
 
+@router.put("/moments/{name}")
+def keep_moment(request: Request, name: str) -> dict[str, Any]:
+    """Remember the world as it is now, until its process ends."""
+    world_of(request).keep(name)
+    return {"name": name}
+
+
+@router.post("/moments/{name}")
+def back_to_moment(request: Request, name: str) -> dict[str, Any]:
+    """The world is again as it was at that moment, its clock too; what was told to others stays told."""
+    world = world_of(request)
+    if name not in world.moments:
+        raise HTTPException(404, f"no moment {name} was kept")
+    world.back(name)
+    request.app.state.hooks.clear()
+    return {"name": name}
+
+
 def _counts(world: World, sql: str) -> dict[str, int]:
     return {row["name"]: row["n"] for row in world.rows(sql)}
 

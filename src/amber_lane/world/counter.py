@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import json
 import time
-from collections import deque
 from collections.abc import Callable
 from typing import Any
 
@@ -198,9 +197,9 @@ def keep_picture(world: World, store: str, data: bytes) -> str:
     return f"{store}-{name}"
 
 
-def count_call(calls: deque[float], limit: int, response: Response) -> None:
+def count_call(world: World, service: str, limit: int, response: Response) -> None:
     """Count a call of so many in ten real seconds, told with every answer; HTTPException 429 beyond."""
-    now = time.monotonic()
+    calls, now = world.calls[service], time.monotonic()
     while calls and calls[0] < now - 10:
         calls.popleft()
     left = limit - len(calls)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import json
 import time
-from collections import deque
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
@@ -64,7 +63,6 @@ class FaultDials:
 
     def __init__(self, app: Any, world: World) -> None:
         self.app, self.world = app, world
-        self.calls: dict[str, deque[float]] = {name: deque() for name in SERVICES}
 
     async def __call__(self, scope: Message, receive: Receive, send: Send) -> None:
         service = scope.get("path", "").split("/")[1:2]
@@ -76,7 +74,7 @@ class FaultDials:
     async def _faulty(self, service: str, scope: Message, receive: Receive, send: Send) -> None:
         world, luck = self.world, self.world.luck
         limit = world.dial(service, "rate_limit")
-        calls, now = self.calls[service], time.monotonic()
+        calls, now = world.calls[f"any of {service}"], time.monotonic()
         while calls and calls[0] < now - 1:
             calls.popleft()
         if limit and len(calls) >= limit:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import secrets
-from collections import deque
 from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request, Response
@@ -21,7 +20,6 @@ SHOP = SHOPS["fair"]
 BATCH_MOST = 250
 # Its words for what a listing is.
 STATUS = {"live": "on", "paused": "off", "ended": "closed"}
-_calls: deque[float] = deque()
 _passes: dict[str, float] = {}
 
 
@@ -66,7 +64,7 @@ class Sent(BaseModel):
 def _counted(request: Request, response: Response) -> World:
     """Count a call; so many in ten real seconds, told with every answer."""
     world = world_of(request)
-    counter.count_call(_calls, int(world.fact("fair_calls", 120)), response)
+    counter.count_call(world, "fair", int(world.fact("fair_calls", 120)), response)
     return world
 
 

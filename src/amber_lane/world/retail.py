@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import deque
 from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request, Response
@@ -14,7 +13,6 @@ from .trade import Purchase, as_of, origins_out, place, purchases_of, told_cost,
 
 router = APIRouter(prefix="/retail/api")
 SELLER = SELLERS["retail"]
-_calls: deque[float] = deque()
 
 
 def enter(request: Request, response: Response) -> World:
@@ -22,7 +20,7 @@ def enter(request: Request, response: Response) -> World:
     world = world_of(request)
     if request.headers.get("site-key") != f"{world.key}-sable":
         raise HTTPException(401, "unknown key")
-    count_call(_calls, int(world.fact("retail_calls", 60)), response)
+    count_call(world, "retail", int(world.fact("retail_calls", 60)), response)
     return world
 
 

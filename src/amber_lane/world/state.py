@@ -7,6 +7,7 @@ import random
 import sqlite3
 import threading
 import time
+from collections import defaultdict, deque
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
@@ -87,13 +88,34 @@ class World:
         self.seed = int(self.fact("seed", seed))
         self.key = str(self.fact("key", key))
         lands.settle(str(self.fact("land", land)))
+        self.moments: dict[str, sqlite3.Connection] = {}
+        self._wake()
+
+    def _wake(self) -> None:
+        """What is held in memory, as the data file has it; nobody has called yet."""
         self.numbers: list[tuple[str, str]] = []
+        # When somebody called whom, by a clock that only goes forward.
+        self.calls: defaultdict[str, deque[float]] = defaultdict(deque)
         self._dials = {(s, n): float(v) for s, n, v in self.db.execute("select service, name, value from dial")}
         self.luck = random.Random(f"luck-{self.seed}")
         start = int(datetime(2026, 3, 12, 9, 0, tzinfo=UTC).timestamp() * 1000)
         self.world_at = int(self.fact("world_at", start))
         self.speed = float(self.fact("speed", 0))
         self.mark = time.monotonic()
+
+    def keep(self, name: str) -> None:
+        """Remember this moment, so that a practice can begin at it again."""
+        with self.lock:
+            self.set_clock()
+            kept = sqlite3.connect(":memory:", check_same_thread=False)
+            self.db.backup(kept)
+            self.moments[name] = kept
+
+    def back(self, name: str) -> None:
+        """Everything is as it was at a moment that was kept; KeyError where there is none."""
+        with self.lock:
+            self.moments[name].backup(self.db)
+            self._wake()
 
     def fact(self, name: str, default: Any = None) -> Any:
         """A remembered fact, entered with its default on first use."""

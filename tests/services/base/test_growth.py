@@ -19,13 +19,12 @@ from amber_lane.data.source import Item
 from amber_lane.services.base.context import Context
 from amber_lane.services.listings import on_sale
 from amber_lane.services.mapping import performance
-from amber_lane.services.pricing.apply import respond
 from amber_lane.settings import Settings
 from bench.house.looks import looks
 
 from ...growth import Grown
 
-SMALL, MOST, NOTHING = 10_000, 2.6, 0.02
+SMALL, MOST, NOTHING = 6_000, 2.6, 0.02
 
 
 class GrownHouse(Grown):
@@ -109,13 +108,13 @@ ACTS: dict[str, Callable[[GrownHouse, int], float]] = {
     "a rule for a part": lambda house, n: house.act(
         lambda context: (
             context.session.execute(update(PriceRule).values(rule_value=PriceRule.rule_value + 20_000)),
-            respond(context, range(1, n + 1), seen=True),
+            context.reprice(range(1, n + 1), seen=True),
         )
     ),
     "costs that moved": lambda house, n: house.act(
         lambda context: (
             context.session.execute(update(Item).where(Item.id <= 3 * n).values(cost=Item.cost + 9)),
-            respond(context, range(1, n + 1), seen=True),
+            context.reprice(range(1, n + 1), seen=True),
         )
     ),
     "the look at trust": lambda house, n: house.act(lambda context: performance.seen(context)),

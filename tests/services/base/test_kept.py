@@ -30,7 +30,6 @@ from amber_lane.services.listings import on_sale
 from amber_lane.services.mapping import lanes, mapping_queue, performance
 from amber_lane.services.outbox import queue
 from amber_lane.services.pricing import frame, what_if
-from amber_lane.services.pricing.apply import respond
 from amber_lane.services.pricing.inputs import Facts
 
 from ...small import Small
@@ -64,7 +63,7 @@ def acts(luck: random.Random) -> list[Callable[[Context], Any]]:
             update(Listing).where(Listing.id == n).values(title=f"Our {luck.choice(['walrus', 'lamp'])}")
         ),
         lambda context: on_sale.set_on_sale(context, [n, other], luck.random() < 0.5),
-        lambda context: respond(context, [n, other]),
+        lambda context: context.reprice([n, other]),
         close,
         lambda context: lane(context),
         lambda context: context.session.add(

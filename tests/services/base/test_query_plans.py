@@ -25,7 +25,7 @@ from amber_lane.services.monitoring import sweeps
 from amber_lane.services.outbox import queue
 from amber_lane.services.partners.registry import ConnectorRegistry
 from amber_lane.services.pricing import rollback
-from amber_lane.services.pricing.apply import respond, with_sharers
+from amber_lane.services.pricing.apply import with_sharers
 
 from ...growth import Grown
 
@@ -79,7 +79,7 @@ def hot(grown: Grown) -> dict[str, Callable[[], Any]]:
         "what needs a person in Lanes": reading(mapping_queue.to_settle),
         "off sale": writing(lambda context: on_sale.set_on_sale(context, some, False)),
         "on sale": writing(lambda context: on_sale.set_on_sale(context, some, True)),
-        "prices of some": writing(lambda context: respond(context, some, act=1, seen=True)),
+        "prices of some": writing(lambda context: context.reprice(some, act=1, seen=True)),
         "what shares items with some": reading(lambda context: with_sharers(context, set(some))),
         # So many items that the database would sooner look through every lane for each of them.
         "lanes of very many changed items": reading(

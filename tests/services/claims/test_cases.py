@@ -16,7 +16,7 @@ from amber_lane.connectors.claim_protocol import ClaimAnswer
 from amber_lane.connectors.protocols import PurchaseAnswer, Tracking
 from amber_lane.core.claims import ClaimReason, Way
 from amber_lane.core.currency import show
-from amber_lane.core.states import NotAllowed
+from amber_lane.core.machine import NotAllowed
 from amber_lane.data.books import JournalEntry
 from amber_lane.data.claims import Claim, ClaimEvent
 from amber_lane.data.orders import FillPlan, Order, OrderLine, PurchaseLine, PurchaseOrder

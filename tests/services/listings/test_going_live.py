@@ -22,7 +22,7 @@ from amber_lane.services.listings import going_live, on_sale
 from amber_lane.services.mapping import lanes
 from amber_lane.services.orders import orders
 from amber_lane.services.pricing import manual_price, what_if
-from amber_lane.services.pricing.apply import MASS, respond
+from amber_lane.services.pricing.apply import MASS
 from amber_lane.services.purchasing import purchase_orders
 
 from ...small import Small
@@ -140,7 +140,7 @@ def test_a_first_mass_move_is_asked_for_whatever_the_limits_say(fresh: Small) ->
         context.session.execute(delete(Outbox))
 
     fresh.write(many)
-    fresh.write(lambda context: respond(context, None))
+    fresh.write(lambda context: context.reprice(None))
     waits = fresh.all(select(ListingDecision).where(ListingDecision.state == "waits"))
     assert len(waits) > MASS and not [one for one in sent(fresh) if "price" in one and one["price"] != "10.00"]
     fresh.write(lambda context: what_if.answer_waiting(context, [one.id for one in waits], True))

@@ -50,7 +50,8 @@ def test_what_waits_since_a_feed_stopped_is_worked_out_anew_when_it_is_back(smal
         act = context.log("watch.stale", "Supply House", "Supply House: no good sweep for 6 h", after={"supplier": 1})
         context.session.execute(Listing.__table__.update().values(wanted_price=Listing.wanted_price + 100))
         context.session.flush()
-        sweeps.respond(context, None, act=act.id, alone=True)
+        context.reprice(None, act=act.id, alone=True)
+        context.carry_out()
         context.session.get(Supplier, 1).stale = True
 
     small.write(stopped)

@@ -29,7 +29,6 @@ from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.listings import drift
 from amber_lane.services.monitoring import decision_groups, polling_plan
 from amber_lane.services.pricing import exchange_rates, memberships, replay, return_rates, sales_velocity, what_if
-from amber_lane.services.pricing.apply import respond
 from amber_lane.services.pricing.decide import CROWD
 from amber_lane.services.pricing.drafts import PolicyChange, SupplierChange
 from amber_lane.services.purchasing import purchase_orders
@@ -92,7 +91,7 @@ def test_a_group_is_approved_or_taken_back_as_one_and_what_a_person_saw_never_wa
         small.write(lambda context: decision_groups.undo(context, group.sweep, None, "reprice"))
     policy(small, wait_over=3)
     # A price that stands is not moved by the next sweep of the same cost; a person's own change moves all of them.
-    small.write(lambda context: respond(context, None))
+    small.write(lambda context: context.reprice(None))
     assert all(small.listing(n).wanted_price > before[n - 1] for n in range(1, 6))
 
 

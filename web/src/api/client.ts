@@ -1,5 +1,6 @@
 import createClient, { type Middleware } from 'openapi-fetch'
 import { LISTS, nameOf } from './lists'
+import { noteMadeOf } from './madeOf'
 import type { components, paths } from './schema'
 
 export type Schema<K extends keyof components['schemas']> = components['schemas'][K]
@@ -51,8 +52,9 @@ export const api = createClient<paths>({ baseUrl: ROOT, credentials: 'same-origi
 api.use(guard)
 
 /** The data of a call, which the guard has made sure is there. */
-export async function take<T>(call: Promise<{ data?: T }>): Promise<T> {
-  const { data } = await call
+export async function take<T>(call: Promise<{ data?: T; response: Response }>): Promise<T> {
+  const { data, response } = await call
+  noteMadeOf(data, response.headers)
   return data as T
 }
 
@@ -86,5 +88,6 @@ async function answer<R>(path: string, seconds: number, ask: RequestInit): Promi
   const body = await response.json().catch(() => ({}))
   if (response.status === 401) signedOut.dispatchEvent(new Event('out'))
   if (!response.ok) throw new ApiError(body.detail ?? refused(response.status), response.status)
+  noteMadeOf(body, response.headers)
   return body
 }

@@ -1974,7 +1974,7 @@ export interface paths {
         put?: never;
         /**
          * Preview
-         * @description What a lane would do, tried in a writing transaction (so that it waits its turn) and taken back whole.
+         * @description What a lane would do; nothing is written.
          */
         post: operations["lanes_preview"];
         delete?: never;
@@ -8811,15 +8811,23 @@ export interface components {
         /**
          * DipOut
          * @description A fall of the price at a band's edge: just under it and on it, the landed cost up to which it is lower, and the curve around it.
+         *
+         *     band_from, money: the band as its rule says it; least: the price under the edge in the rule's money, in minor units.
          */
         DipOut: {
             at: components["schemas"]["Money"];
+            /** Band From */
+            band_from: number;
             below: components["schemas"]["Money"];
             /** Curve */
             curve: number[][];
             edge: components["schemas"]["Money"];
+            /** Least */
+            least: number;
             /** Listings */
             listings: number;
+            /** Money */
+            money: string;
             /** Store */
             store: string;
             until: components["schemas"]["Money"];
@@ -9972,17 +9980,23 @@ export interface components {
         /**
          * HouseManner
          * @description How this house writes. home: what sums over stores are in; rules: what amounts in price rules are in; zone: by which clocks times are
-         *     shown; dates: in what order day and month stand.
+         *     shown; dates: in what order day and month stand; decimal, group, sign_after: how numbers and amounts are written.
          */
         HouseManner: {
             /** Country */
             country: string;
             /** Dates */
             dates: string;
+            /** Decimal */
+            decimal: string;
+            /** Group */
+            group: string;
             /** Home */
             home: string;
             /** Rules */
             rules: string;
+            /** Sign After */
+            sign_after: boolean;
             /** Zone */
             zone: string;
         };
@@ -11516,10 +11530,15 @@ export interface components {
             /** Version */
             version: number;
         };
-        /** Named */
+        /**
+         * Named
+         * @description currency: of a store, '' of the others.
+         */
         Named: {
             /** Code */
             code: string;
+            /** Currency */
+            currency: string;
             /** Name */
             name: string;
         };
@@ -12743,6 +12762,16 @@ export interface components {
             dates: string;
             /** Decimal */
             decimal: string;
+            /**
+             * Group
+             * @default
+             */
+            group: string;
+            /**
+             * Sign After
+             * @default false
+             */
+            sign_after: boolean;
             /** Zone */
             zone: string;
         };
@@ -12765,7 +12794,10 @@ export interface components {
             /** Place */
             place: string;
         };
-        /** PlaceOut */
+        /**
+         * PlaceOut
+         * @description group: between thousands, '' = as is usual with that decimal mark; sign_after: 12.50 € instead of €12.50.
+         */
         PlaceOut: {
             /** Country */
             country: string;
@@ -12775,8 +12807,12 @@ export interface components {
             dates: string;
             /** Decimal */
             decimal: string;
+            /** Group */
+            group: string;
             /** Home */
             home: string;
+            /** Sign After */
+            sign_after: boolean;
             /** Zone */
             zone: string;
         };
@@ -13120,7 +13156,7 @@ export interface components {
         };
         /**
          * Pulse
-         * @description seen: a mark that changes whenever the data does, so that a page knows to look again.
+         * @description tables: how often each was changed, so that a page asks again for what was made of one that was.
          */
         Pulse: {
             /** Counts */
@@ -13139,10 +13175,12 @@ export interface components {
             now: string;
             /** Practice */
             practice: boolean;
-            /** Seen */
-            seen: number;
             /** Speed */
             speed: number;
+            /** Tables */
+            tables: {
+                [key: string]: number;
+            };
             /** To Send */
             to_send: number;
         };
@@ -13897,7 +13935,8 @@ export interface components {
         };
         /**
          * RuleBody
-         * @description One rule: money fields in minor units, rates in ppm; rule_value is ppm, or minor units for `add`.
+         * @description One rule: money fields in minor units of `currency` ('' = what is usual for such a rule), rates in ppm; rule_value is ppm, or minor
+         *     units for `add`.
          */
         RuleBody: {
             /**
@@ -13909,6 +13948,11 @@ export interface components {
             ceiling?: number | null;
             /** Compare At */
             compare_at?: number | null;
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
             /** Endings */
             endings?: string | null;
             /** Least Price */

@@ -48,7 +48,8 @@ function arrive(who: Here) {
 function settle(house: Schema<'HouseManner'>) {
   home.value = house.home
   rulesIn.value = house.rules
-  Object.assign(place, { zone: house.zone, dates: house.dates, country: house.country })
+  const { zone, dates, country, decimal, group, sign_after } = house
+  Object.assign(place, { zone, dates, country, decimal, group, sign_after })
 }
 watch(
   () => live.pulse.value?.house,

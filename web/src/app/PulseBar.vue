@@ -43,7 +43,7 @@ useKeys('Everywhere', [{ key: 'z', message: 'undo your own last act', run: undo 
     <RouterLink to="/setup/outbox?state=open" class="hover:underline"
       >To send <b class="text-ink">{{ pulse?.to_send ?? 0 }}</b></RouterLink
     >
-    <span class="ml-auto truncate" v-if="pulse?.last" :title="pulse.last.message"
+    <span v-if="pulse?.last" class="ml-auto truncate" :title="pulse.last.message"
       >Your last: {{ pulse.last.message }} at {{ timeOf(pulse.last.at) }}</span
     >
     <button v-if="pulse?.last" type="button" class="font-semibold whitespace-nowrap text-slate hover:underline" @click="undo">

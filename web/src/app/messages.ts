@@ -1,7 +1,6 @@
 import { reactive } from 'vue'
 import { ApiError } from '@/api/client'
-import { queries } from '@/main'
-import { live, lookNow } from './live'
+import { askAgain, live, lookNow, type Pulse } from './live'
 
 interface Told {
   id: number
@@ -32,11 +31,12 @@ export const wordsOf = (error: unknown): string =>
   error instanceof ApiError ? error.message : 'Something broke on this page; load it again.'
 
 /** Say what was done, once the bar at the bottom names it, so that Z never undoes an older act. */
-export async function tellDone(text: string, before = live.pulse.value?.last?.id): Promise<void> {
+export async function tellDone(text: string, before = live.pulse.value?.last?.id): Promise<Pulse | null> {
   const now = await lookNow()
   // What was done may be no act of ours that can be undone: then Z still means the one before, and is not named here.
   const mine = now?.last && now.last.id !== before ? now.last.message : ''
   tell(text, false, mine && (mine === text ? 'Z undoes this' : `Z undoes: ${mine}`))
+  return now
 }
 
 const LONGEST_MS = 6000
@@ -45,22 +45,22 @@ let doing: Promise<unknown> = Promise.resolve()
 export const settled = (): Promise<boolean> =>
   Promise.race([doing.then(() => true), new Promise<boolean>((late) => setTimeout(() => late(false), LONGEST_MS))])
 
-/** Do one thing for a person: say what came of it, and look at everything again. Answers whether it worked. */
+/** Do one thing for a person: say what came of it, and look again at what it touched. Answers whether it worked. */
 export async function act(run: () => Promise<{ message: string }>): Promise<boolean> {
   const named = carryOut(run)
   doing = Promise.all([doing, named])
-  if (!(await named)) return false
-  await queries.invalidateQueries()
+  const now = await named
+  if (now === 'failed') return false
+  await askAgain(now)
   return true
 }
 
-async function carryOut(run: () => Promise<{ message: string }>): Promise<boolean> {
+async function carryOut(run: () => Promise<{ message: string }>): Promise<Pulse | null | 'failed'> {
   const before = live.pulse.value?.last?.id
   try {
-    await tellDone((await run()).message, before)
-    return true
+    return await tellDone((await run()).message, before)
   } catch (error) {
     tell(wordsOf(error), true)
-    return false
+    return 'failed'
   }
 }

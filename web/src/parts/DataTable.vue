@@ -165,7 +165,7 @@ function clear() {
   emit('chosen', [])
 }
 /** A row that has been seen, by its number. */
-const rowOf = (id: number) => [...list.rows.value.values()].flat().find((row) => row.id === id)
+const rowOf = (id: number) => list.find((row) => row.id === id)
 defineExpose({ rowOf, refresh: list.refresh, total: list.total, clear, go, first: () => list.at(0) })
 const cell = (row: object, key: string): unknown => (row as Record<string, unknown>)[key]
 </script>

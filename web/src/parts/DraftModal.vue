@@ -3,27 +3,18 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
+import { askAgain } from '@/app/live'
 import { tellDone, wordsOf } from '@/app/messages'
-import { queries } from '@/main'
 import Btn from './Btn.vue'
 import Effects from './Effects.vue'
 import Modal from './Modal.vue'
 import { count } from './format'
+import { whatIfQuery } from '@/stations/price/queries'
 
 type Draft = Pick<Schema<'WhatIfAsk'>, 'fees' | 'terms' | 'policy' | 'rate'>
 const props = defineProps<{ title: string; draft: Draft }>()
 const emit = defineEmits<{ close: []; done: [] }>()
-const {
-  data: view,
-  error,
-  isFetching,
-  refetch,
-} = useQuery({
-  queryKey: computed(() => ['what-if', props.draft]),
-  queryFn: () => take(api.POST('/api/v1/prices/what-if', { body: props.draft })),
-  retry: false,
-  staleTime: 0,
-})
+const { data: view, error, isFetching, refetch } = useQuery(computed(() => ({ ...whatIfQuery(props.draft), retry: false, staleTime: 0 })))
 const wrong = ref('')
 const left = ref(new Set<number>())
 function toggle(listing: number) {
@@ -35,11 +26,10 @@ const moving = computed(() => (view.value?.counts.rise ?? 0) + (view.value?.coun
 async function apply() {
   if (!view.value || isFetching.value) return
   try {
-    await tellDone(
-      (await take(api.POST('/api/v1/prices/apply', { body: { ...props.draft, seen: view.value.counts, leave: [...left.value] } }))).message,
-    )
+    const body = { ...props.draft, seen: view.value.counts, leave: [...left.value] }
+    const now = await tellDone((await take(api.POST('/api/v1/prices/apply', { body }))).message)
     emit('done')
-    await queries.invalidateQueries()
+    await askAgain(now)
   } catch (problem) {
     wrong.value = wordsOf(problem)
     await refetch()

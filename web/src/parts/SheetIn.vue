@@ -2,8 +2,8 @@
 /** Bring a sheet in: template, check with what would change, then take the good rows; the bad come back as a sheet. */
 import { computed, onBeforeUnmount, ref } from 'vue'
 import { api, take, upload as send, type Schema } from '@/api/client'
+import { askAgain } from '@/app/live'
 import { tellDone, wordsOf } from '@/app/messages'
-import { queries } from '@/main'
 import Btn from './Btn.vue'
 import Modal from './Modal.vue'
 import SheetMap from './SheetMap.vue'
@@ -98,8 +98,7 @@ function follow(number: number, during: 'checking' | 'taking', then: 'checked' |
     if (job.value?.state === 'done') {
       stage.value = then
       if (then === 'taken') {
-        await tellDone(`Sheet taken in: ${job.value.message}`)
-        void queries.invalidateQueries()
+        void askAgain(await tellDone(`Sheet taken in: ${job.value.message}`))
       }
     } else if (job.value?.state === 'failed' || job.value?.state === 'stopped') {
       error.value = job.value.message
@@ -153,7 +152,7 @@ onBeforeUnmount(() => clearTimeout(timer))
     <SheetMap v-else-if="stage === 'naming' && seen" :sheet="sheet" :seen="seen" @now="seen = $event" />
     <div v-else-if="stage === 'checking' || stage === 'taking'" role="status">
       <p>{{ stage === 'checking' ? 'Checking' : 'Taking in' }} {{ count(job?.done ?? 0) }} of {{ job ? count(job.total) : '…' }} rows</p>
-      <progress class="mt-2 h-2 w-full accent-pine" :max="job?.total || 1" :value="job?.done ?? 0" />
+      <progress aria-label="How far it is" class="mt-2 h-2 w-full accent-pine" :max="job?.total || 1" :value="job?.done ?? 0" />
     </div>
     <div v-else-if="result">
       <p class="text-base">

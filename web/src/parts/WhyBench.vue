@@ -2,7 +2,7 @@
 /** Why a price is what it is: a sentence with its numbers, the waterfall, the limits, and what can be done. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { api, take, type Schema } from '@/api/client'
+import { api, take } from '@/api/client'
 import { live } from '@/app/live'
 import { act, wordsOf } from '@/app/messages'
 import Btn from './Btn.vue'
@@ -11,25 +11,20 @@ import Sight from './Sight.vue'
 import StepChart from './StepChart.vue'
 import Tag from './Tag.vue'
 import Waterfall from './Waterfall.vue'
-import { dateOf, money, number, percent } from './format'
+import { amountOf, dateOf, inField, money, number, percent, plainOf } from './format'
 import { home } from '@/parts/home'
+import { reasonQuery, historyQuery } from '@/stations/price/queries'
 
 const props = defineProps<{ listing?: number | null; response?: number | null }>()
-const asked = useQuery({
-  queryKey: computed(() => ['reason', props.response ? 'response' : 'listing', props.response ?? props.listing]),
-  queryFn: (): Promise<Schema<'ExplanationOut'>> =>
-    props.response
-      ? take(api.GET('/api/v1/prices/responses/{number}/why', { params: { path: { number: props.response } } }))
-      : take(api.GET('/api/v1/prices/listings/{number}/why', { params: { path: { number: props.listing! } } })),
-  enabled: computed(() => !!(props.response || props.listing)),
-})
+const asked = useQuery(
+  computed(() => ({
+    ...reasonQuery(props.response ? 'response' : 'listing', props.response ?? props.listing ?? 0),
+    enabled: !!(props.response || props.listing),
+  })),
+)
 const { data } = asked
-const { data: history } = useQuery({
-  queryKey: computed(() => ['price-history', data.value?.listing]),
-  queryFn: () => take(api.GET('/api/v1/prices/listings/{number}/history', { params: { path: { number: data.value!.listing } } })),
-  enabled: computed(() => !!data.value?.listing),
-})
-const show = (value: number) => money({ amount: value.toFixed(2), currency: data.value?.price.currency ?? home.value })
+const { data: history } = useQuery(computed(() => ({ ...historyQuery(data.value?.listing ?? 0), enabled: !!data.value?.listing })))
+const show = (value: number) => amountOf(value, data.value?.price.currency ?? home.value)
 const to = computed(() => live.now.value)
 const series = computed(() => {
   const points = history.value?.points ?? []
@@ -46,7 +41,7 @@ const series = computed(() => {
     {
       name: 'its item',
       tone: 'brick' as const,
-      show: (value: number) => money({ amount: value.toFixed(2), currency }),
+      show: (value: number) => amountOf(value, currency),
       points: costs.map((p) => ({ at: Date.parse(p.at), value: number(p.cost) })),
     },
   ].filter((one) => one.points.length)
@@ -59,7 +54,7 @@ const until = ref('')
 const wrong = ref('')
 async function fix(amount: string | null) {
   const one = data.value!
-  const given = amount === null ? null : { amount: amount.replace(',', '.').trim(), currency: one.price.currency }
+  const given = amount === null ? null : { amount: plainOf(amount), currency: one.price.currency }
   try {
     const done = await take(
       api.POST('/api/v1/prices/listings/{number}/hand', {
@@ -79,7 +74,7 @@ const settle = (approve: boolean) =>
 const onSale = (on: boolean) =>
   act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: [data.value!.listing], on, reason: '' } })))
 function openHand() {
-  price.value = data.value?.price.amount ?? ''
+  price.value = inField(data.value?.price.amount)
   wrong.value = ''
   hand.value = true
 }

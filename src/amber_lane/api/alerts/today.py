@@ -14,6 +14,7 @@ from sse_starlette.sse import EventSourceResponse
 from ...connectors import payloads
 from ...core.permissions import EVERYTHING
 from ...core.permissions import Permission as P
+from ...core.states import JobState
 from ...data.outbox import Job
 from ...services.activity import undo
 from ...services.alerts import today
@@ -330,7 +331,7 @@ def stop_job(context: WriteContext, number: Big) -> Done:
     row = context.get(Job, number, "job")
     if row.body.get("person") != context.person and not (context.allowed or EVERYTHING).may(P.SETTINGS):
         raise MayNot("somebody else began this; a manager stops it")
-    if row.state not in ("waiting", "running"):
+    if row.state not in (JobState.waiting, JobState.running):
         raise NotFound("this job has ended")
     if row.kind in portions.WORK:
         portions.stop(context, row)

@@ -15,6 +15,7 @@ from ...connectors.protocols import Tracking
 from ...core.claims import ClaimReason, Record, Way
 from ...core.currency import parse_money, plain
 from ...core.permissions import Permission as P
+from ...core.states import ClaimState
 from ...data.claims import Claim
 from ...data.orders import Order, OrderLine, PurchaseOrder
 from ...data.setup import Store, Supplier
@@ -184,7 +185,7 @@ def all_cases(context: ReadContext, show: Literal["open", "done", "all"] = "open
 
 def _row(context: Context, one: Claim) -> ClaimRow:
     order, line = context.get(Order, one.order_id, "order"), context.get(OrderLine, one.order_line_id, "order line")
-    waits = "nobody" if one.closed_at else "supplier" if one.state in ("asked", "accepted") else "us"
+    waits = "nobody" if one.closed_at else "supplier" if one.state in (ClaimState.asked, ClaimState.accepted) else "us"
     return ClaimRow(
         id=one.id,
         version=one.version,
@@ -382,9 +383,11 @@ def add_picture(made: EvidenceFile, context: WriteContext, number: Big) -> Done:
 def _added(context: Context, number: int, version: int | None, words: str = "", pictures: Sequence[Picture] = ()) -> str:
     before = buyer_side.own(context, number).state
     after = cases.add(context, number, version, words, pictures).state
-    if after == "asked":
+    if after == ClaimState.asked:
         return (
-            "the supplier is asked again, with it" if before != "asked" else "it is in the case, and goes along when they are asked again"
+            "the supplier is asked again, with it"
+            if before != ClaimState.asked
+            else "it is in the case, and goes along when they are asked again"
         )
     return "it is in the case"
 
@@ -410,7 +413,7 @@ def answer(context: WriteContext, number: Big, ask: AnswerAsk) -> Done:
     if able(context, supplier, Ability.claims):
         raise Conflict(f"{supplier.name} answers by its interface")
     sent = ask.state == "accepted" and row.wish == "again" and bool(ask.tracking_number.strip())
-    if row.state not in ("asked", "question") and not (sent and row.state == "accepted"):
+    if row.state not in (ClaimState.asked, ClaimState.question) and not (sent and row.state == ClaimState.accepted):
         raise Conflict(f"claim {row.reference} is {row.state}")
     said = ClaimAnswer(
         row.reference, ask.state, "", ask.message, None if ask.amount is None else _amount(ask.amount, row.currency), row.currency

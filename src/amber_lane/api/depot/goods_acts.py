@@ -9,6 +9,7 @@ from pydantic import Field
 
 from ...core.currency import parse_money
 from ...core.permissions import Permission as P
+from ...core.states import HeldState
 from ...data.depot import HeldGoods
 from ...data.setup import Supplier
 from ...services.base import house_days
@@ -115,7 +116,9 @@ def ask(context: WriteContext, wish: HoldAsk) -> Done:
         context, goods.HoldWish(wish.sku, wish.depot, sides, wish.weight_g, wish.inner, wish.least, wish.carton, source=wish.source)
     )
     depot = context.get(Supplier, row.supplier_id, "depot")
-    return Done(message=f"{depot.name} is asked to hold {row.number}" if row.state == "asked" else f"{row.number} is held there again")
+    return Done(
+        message=f"{depot.name} is asked to hold {row.number}" if row.state == HeldState.asked else f"{row.number} is held there again"
+    )
 
 
 @router.patch("/goods/{number}")

@@ -10,6 +10,7 @@ from pydantic import Field
 
 from ...connectors.depot_protocol import CountedLine
 from ...core.permissions import Permission as P
+from ...core.states import InboundState
 from ...data.bulk import by_id
 from ...data.depot import HeldGoods, Inbound, InboundLine
 from ...data.setup import UNCALLED, Supplier
@@ -213,7 +214,7 @@ def count_load(context: WriteContext, number: Big, ask: CountsAsk) -> Done:
     depot = context.get(Supplier, row.supplier_id, "depot")
     if depot.kind not in UNCALLED:
         raise Conflict(f"{depot.name} tells what it counts by itself; ask it to count again")
-    if row.state not in ("ordered", "on_the_way", "at_gate", "counted"):
+    if row.state not in (InboundState.ordered, InboundState.on_the_way, InboundState.at_gate, InboundState.counted):
         raise Conflict(f"load {row.reference} has not been sent")
     goods = by_id(context.session, HeldGoods, (one.held for one in ask.lines))
     told = [CountedLine(goods[one.held].number, one.units, one.damaged, one.note) for one in ask.lines if one.held in goods]

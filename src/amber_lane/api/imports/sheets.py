@@ -22,6 +22,7 @@ from ...core.currency import plain
 from ...core.numbers import PPM
 from ...core.permissions import Permission as P
 from ...core.price import Outcome, SetBy
+from ...core.writing import grouped
 from ...data.outbox import SheetOut
 from ...data.turns import TooLong
 from ...services.base import regional
@@ -272,7 +273,9 @@ def list_out(
     if name not in goods_grids.LISTS:
         raise NotFound(f"there is no list called {name}")
     if form == "xlsx" and (n := goods_grids.ids(context, name, replace(ask, offset=0, limit=1))[1]) > XLSX_MOST:
-        raise Invalid(f"a workbook holds {XLSX_MOST:,} rows and this list has {n:,}; take it out as CSV, which holds all of them")
+        raise Invalid(
+            f"a workbook holds {grouped(XLSX_MOST)} rows and this list has {grouped(n)}; take it out as CSV, which holds all of them"
+        )
     # What is a number of ours alone says nothing to anybody else.
     header = [key for key in goods_grids.LISTS[name].columns if key not in _OURS and not key.endswith("_id")]
     zone, home = regional.place_of(context.session).manner.tz, regional.home_of(context.session)

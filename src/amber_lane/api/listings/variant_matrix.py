@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 
 from ...core.options import Option
 from ...core.permissions import Permission as P
+from ...core.states import ListingState
 from ...data.source import Item
 from ...services.base.context import Context
 from ...services.base.errors import Invalid
@@ -175,7 +176,7 @@ def _out(context: Context, made: Matrix) -> MatrixOut:
 
 def _row(one: Combination, currency: str) -> CombinationOut:
     row = one.listing
-    listed = row is not None and row.state != "ended"
+    listed = row is not None and row.state != ListingState.ended
     return CombinationOut(
         values=list(one.values),
         part=one.part and listed,
@@ -187,6 +188,6 @@ def _row(one: Combination, currency: str) -> CombinationOut:
         by_hand=bool(row and listed and row.hand_price is not None),
         profit=money(row.profit if row and listed else None, currency),
         most=row.most if row else None,
-        shows=row.wanted_quantity if row and row.state == "live" else 0,
+        shows=row.wanted_quantity if row and row.state == ListingState.live else 0,
         picture=next(iter(row.pictures or []), None) if row else None,
     )

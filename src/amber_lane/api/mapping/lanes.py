@@ -316,8 +316,8 @@ def _wish(context: Context, ask: OpenAsk, proof: bool = False) -> lanes.LaneRequ
 
 
 @router.post("/preview")
-def preview(context: WriteContext, ask: OpenAsk) -> Preview:
-    """What a lane would do, tried in a writing transaction (so that it waits its turn) and taken back whole."""
+def preview(context: ReadContext, ask: OpenAsk) -> Preview:
+    """What a lane would do; nothing is written."""
     found = lane_preview.preview(context, _wish(context, ask))
     money_of = {name: None if value is None else sure(value, found.currency) for name, value in found.money.items()}
     return Preview(

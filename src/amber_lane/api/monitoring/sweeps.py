@@ -175,6 +175,7 @@ def settle_doubt(context: WriteContext, item: Big, ask: Believe) -> Done:
 @router.post("/sweeps/{sweep}/settle")
 def settle_held(context: WriteContext, sweep: Big, ask: Believe) -> Done:
     counts = sweeps.settle_held(context, sweep, ask.believe)
+    context.carry_out()
     return Done(message=sweeps.tell_counts(counts) or "Nothing had to change" if ask.believe else "Set aside, the last good stock stands")
 
 

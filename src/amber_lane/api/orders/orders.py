@@ -10,6 +10,7 @@ from pydantic import BaseModel
 
 from ...core import address, address_parts
 from ...core.permissions import Permission as P
+from ...core.states import OrderLineState
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.orders import FillPlan, Hold, Order, OrderLine
@@ -274,7 +275,7 @@ def order(context: ReadContext, app: TheApp, number: Big) -> OrderOut:
         sentence=explanations.sentence(context, row, lines, plan, hold),
         ways_on=[_way_on(one, cur) for one in next_steps.ways_on(context, row)],
         twin=_twin(context, row, hold),
-        gone=sum(one.state in ("on_the_road", "arrived") for one in lines),
+        gone=sum(one.state in (OrderLineState.on_the_road, OrderLineState.arrived) for one in lines),
         steps=[StepOut(name=name, amount=sure(amount, cur), kind=kind) for name, amount, kind in explanations.steps(lines, plan)],
         profit=money(plan.known_profit, cur) if plan else None,
         risk=sure(plan.risk if plan else 0, cur),

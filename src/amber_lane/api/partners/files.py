@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 
 from ...connectors.errors import OutsideError
 from ...core.permissions import Permission as P
+from ...core.states import OutboxState
 from ...data.files import FileCame, FileRule
 from ...data.outbox import Outbox, SheetOut
 from ...services.base.context import Context
@@ -154,7 +155,9 @@ def _rule(context: Context, row: FileRule) -> FileRuleOut:
 
 def _sent(sheet: SheetOut, change: Outbox | None) -> FileSentOut:
     state = "taken back" if sheet.back_at else change.state if change else "done"
-    return FileSentOut(path=sheet.path, at=sheet.at, state=state, message=change.answer if change and change.state != "done" else "")
+    return FileSentOut(
+        path=sheet.path, at=sheet.at, state=state, message=change.answer if change and change.state != OutboxState.done else ""
+    )
 
 
 def _came(context: Context, row: FileCame, rule: FileRule, folder: Path) -> FileCameOut:

@@ -38,10 +38,14 @@ class LeaveAsk(Ask):
 
 
 class PlaceOut(BaseModel):
+    """group: between thousands, '' = as is usual with that decimal mark; sign_after: 12.50 € instead of €12.50."""
+
     country: str
     zone: str
     dates: str
     decimal: str
+    group: str
+    sign_after: bool
     # What sums over stores are in; home: what that is now, also where nobody said it.
     currency: str
     home: str
@@ -52,6 +56,8 @@ class PlaceAsk(Ask):
     zone: str = Field(max_length=60)
     dates: str = Field(max_length=3)
     decimal: str = Field(max_length=1)
+    group: str = Field("", max_length=1)
+    sign_after: bool = False
     currency: str = Field("", max_length=3)
 
 

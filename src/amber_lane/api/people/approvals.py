@@ -10,6 +10,7 @@ from fastapi import Request, Response
 from pydantic import BaseModel, Field
 from starlette.types import Receive, Scope, Send
 
+from ...core.states import ApprovalState
 from ...data.people import Approval
 from ...services.people import approvals
 from ..deps import APPROVES, ReadContext, TheApp, WriteContext, context_of
@@ -70,7 +71,7 @@ def all_approvals(context: ReadContext) -> list[ApprovalOut]:
             if one.parts_in
             else [],
             mine=one.person_id == context.person,
-            decides=one.state == "waiting" and approvals.may_decide(context, one),
+            decides=one.state == ApprovalState.waiting and approvals.may_decide(context, one),
         )
         for one in approvals.listed(context)
     ]

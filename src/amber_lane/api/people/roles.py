@@ -77,7 +77,7 @@ def all_roles(context: ReadContext) -> RolesOut:
         permissions=[PermissionOut(name=one, needs=sorted(whole({one}) - {one})) for one in P],
         stores=[Choice(id=one.id, name=one.name) for one in rosters.of_kind(context, "store")],
         suppliers=[Choice(id=one.id, name=one.name) for one in rosters.of_kind(context, "supplier")],
-        categories=[name for name, _ in rosters.scopes(context)["category"]],
+        categories=[name for name, *_ in rosters.scopes(context)["category"]],
     )
 
 

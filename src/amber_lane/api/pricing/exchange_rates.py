@@ -8,7 +8,7 @@ from uuid import uuid4
 from fastapi import Request
 from pydantic import BaseModel, Field
 
-from ...core.numbers import show_rate
+from ...core.numbers import plain_rate, show_rate
 from ...core.permissions import Permission as P
 from ...data.tallies import tally
 from ...services.base.job_queue import start
@@ -58,7 +58,7 @@ def get_rates(context: ReadContext) -> Rates:
             RateOut(
                 base=one.base,
                 quote=one.quote,
-                rate=None if one.nano is None else show_rate(one.nano),
+                rate=None if one.nano is None else plain_rate(one.nano),
                 since=one.since,
                 source=one.source,
                 old=one.old,

@@ -14,6 +14,7 @@ from ...core.permissions import Permission as P
 from ...core.plans import Membership
 from ...core.price import NONE, SetBy
 from ...core.price import Outcome as PriceOutcome
+from ...core.writing import grouped
 from ...services.base import house_days
 from ...services.base.errors import Invalid
 from ...services.base.regional import home_of
@@ -63,11 +64,13 @@ def listings(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> 
 
 
 class RuleBody(Ask):
-    """One rule: money fields in minor units, rates in ppm; rule_value is ppm, or minor units for `add`."""
+    """One rule: money fields in minor units of `currency` ('' = what is usual for such a rule), rates in ppm; rule_value is ppm, or minor
+    units for `add`."""
 
     scope: str = Field("house", pattern="^(house|supplier|category|store|sku)$")
     scope_key: str = Field("", max_length=100)
     band_from: int = Field(0, ge=0, le=10**9)
+    currency: str = Field("", max_length=3)
     rule: str | None = Field(None, max_length=20)
     rule_value: int | None = Field(None, ge=0, le=10**9)
     min_margin: int | None = Field(None, ge=0, le=10**8)
@@ -84,7 +87,7 @@ class RuleBody(Ask):
 @router.get("/rules")
 def rules(context: ReadContext) -> list[RuleBody]:
     return [
-        RuleBody(scope=r.scope, scope_key=r.scope_key, band_from=r.band_from, **{name: getattr(r, name) for name in RULE_FIELDS})
+        RuleBody(**{name: getattr(r, name) for name in ("scope", "scope_key", "band_from", "currency", *RULE_FIELDS)})
         for r in outcomes.rules(context)
     ]
 
@@ -164,7 +167,10 @@ class WhatIfAsk(Ask):
             raise Invalid("draft one thing at a time: rules, fees, terms, limits or a rate")
         if self.rules is not None:
             return drafts.RuleChange(
-                [drafts.Draft(r.scope, r.scope_key, r.band_from, {name: getattr(r, name) for name in RULE_FIELDS}) for r in self.rules]
+                [
+                    drafts.Draft(r.scope, r.scope_key, r.band_from, {name: getattr(r, name) for name in RULE_FIELDS}, r.currency)
+                    for r in self.rules
+                ]
             )
         if self.fees is not None:
             given = self.fees
@@ -193,7 +199,10 @@ class Mover(BaseModel):
 
 
 class DipOut(BaseModel):
-    """A fall of the price at a band's edge: just under it and on it, the landed cost up to which it is lower, and the curve around it."""
+    """A fall of the price at a band's edge: just under it and on it, the landed cost up to which it is lower, and the curve around it.
+
+    band_from, money: the band as its rule says it; least: the price under the edge in the rule's money, in minor units.
+    """
 
     store: str
     edge: Money
@@ -201,6 +210,9 @@ class DipOut(BaseModel):
     at: Money
     until: Money
     curve: list[list[int]]
+    band_from: int
+    money: str
+    least: int
     listings: int
 
 
@@ -258,7 +270,9 @@ def what_if(context: ReadContext, app: TheApp, ask: WhatIfAsk) -> WhatIfOut:
 def _dip(facts: Facts, one: rule_steps.Dip) -> DipOut:
     store = facts.stores[one.store]
     edge, below, at, until = (sure(n, store.currency) for n in (one.edge, one.below, one.at, one.until))
-    return DipOut(store=store.name, edge=edge, below=below, at=at, until=until, curve=[list(at) for at in one.curve], listings=one.listings)
+    amounts = {"edge": edge, "below": below, "at": at, "until": until}
+    band = {"band_from": one.band_from, "money": one.money, "least": one.least}
+    return DipOut(store=store.name, **amounts, **band, curve=[list(at) for at in one.curve], listings=one.listings)
 
 
 def _tenths(value: SupportsInt) -> float | None:
@@ -286,7 +300,7 @@ def apply(request: Request, app: TheApp, number: SignedIn, ask: ApplyAsk) -> Don
         only = None if ask.only is None else set(ask.only)
         counts = outcomes.apply(context_of(request, s), change, ask.seen, only, set(ask.leave or ()), view)
     if many := counts.get(LATER):
-        return Done(message=f"In force; the prices of {many:,} SKUs follow now", count=many)
+        return Done(message=f"In force; the prices of {grouped(many)} SKUs follow now", count=many)
     n = counts.get("reprice", 0)
     return Done(message=f"In force, {n} price{'' if n == 1 else 's'} changed", count=n)
 
@@ -371,8 +385,11 @@ def policy(context: ReadContext) -> PolicyOut:
 
 
 class Named(BaseModel):
+    """currency: of a store, '' of the others."""
+
     code: str
     name: str
+    currency: str
 
 
 class Scopes(BaseModel):
@@ -385,4 +402,9 @@ class Scopes(BaseModel):
 
 @router.get("/scopes")
 def scopes(context: ReadContext) -> Scopes:
-    return Scopes(**{scope: [Named(code=code, name=name) for code, name in rows] for scope, rows in rosters.scopes(context).items()})
+    return Scopes(
+        **{
+            scope: [Named(code=code, name=name, currency=currency) for code, name, currency in rows]
+            for scope, rows in rosters.scopes(context).items()
+        }
+    )

@@ -11,6 +11,7 @@ from urllib.parse import urlsplit
 
 import httpx
 
+from ...core.writing import grouped
 from ..errors import (
     CannotAsk,
     CarrierUnknown,
@@ -230,7 +231,7 @@ class DescribedCaller(Caller):
                 wait = max(wait, self.turns[-most] + seconds - now if len(self.turns) >= most else 0.0)
                 if wait > _WAIT_MOST:
                     span = "a day" if seconds == _DAY else f"{seconds} s"
-                    raise RateLimited(f"{self.name} takes {most:,} calls in {span}, and they are used up", wait)
+                    raise RateLimited(f"{self.name} takes {grouped(most)} calls in {span}, and they are used up", wait)
             self.turns.append(now + wait)
         if wait > 0:
             time.sleep(wait)

@@ -63,6 +63,8 @@ class SignedIn(httpx.Auth):
         self.parts, self.save = parts_of(description, key), save
         self.token, self.until = "", 0.0
         self.lock = threading.Lock()
+        # One call fetches a token for all that wait for one: a renewed key replaces the one that another would still send.
+        self.fetching = threading.Lock()
 
     def auth_flow(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
         kind = self.how.kind
@@ -108,10 +110,7 @@ class SignedIn(httpx.Auth):
         request.headers[how.name] = fill(how.value, {**self.parts, "signature": signature, "time": moment, "key": signature})
 
     def _with_token(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
-        used = self._held()
-        if not used:
-            self._fetch()
-            used = self.token
+        used = self._token()
         self._put_on(request, used)
         response = yield request
         if response.status_code in (401, 403):
@@ -119,10 +118,15 @@ class SignedIn(httpx.Auth):
             with self.lock:
                 if self.token == used:
                     self.token = ""
+            self._put_on(request, self._token())
+            yield request
+
+    def _token(self) -> str:
+        """The token that is held, or a new one."""
+        with self.fetching:
             if not self._held():
                 self._fetch()
-            self._put_on(request, self.token)
-            yield request
+            return self.token
 
     def _held(self) -> str:
         with self.lock:

@@ -12,6 +12,7 @@ from pathlib import Path
 from posixpath import basename, dirname, join, splitext
 from typing import ClassVar
 
+from ...core.writing import grouped
 from ..errors import Malformed
 from ..protocols import Account, Budget
 
@@ -130,7 +131,7 @@ def went_on(into: Path, part: bytes) -> int:
 
 def kept_in_bounds(found: list[RemoteFile]) -> list[RemoteFile]:
     if len(found) > FILES_MOST:
-        raise Malformed(f"more than {FILES_MOST:,} files lie in the folder; have the old ones moved away")
+        raise Malformed(f"more than {grouped(FILES_MOST)} files lie in the folder; have the old ones moved away")
     return found
 
 

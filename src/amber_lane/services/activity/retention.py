@@ -16,6 +16,7 @@ from typing import Any
 from sqlalchemy import BigInteger, ColumnElement, Select, delete, select, type_coerce, update
 from sqlalchemy.orm import aliased
 
+from ...core.states import DecisionState, JobState, SweepState
 from ...data.base import Row, by_index
 from ...data.bulk import bulk_update
 from ...data.outbox import AuditEntry, AuditEntryPart, Job, JobPart, Outbox
@@ -104,7 +105,7 @@ def steps(context: Context, folder: Path) -> Iterator[Step]:
 
     if keep.decisions:
         rows = by_index(
-            select(ListingDecision).where(ListingDecision.at < old(keep.decisions), ListingDecision.state != "waits"),
+            select(ListingDecision).where(ListingDecision.at < old(keep.decisions), ListingDecision.state != DecisionState.waits),
             ListingDecision,
             "ix_listing_decision_at",
         )
@@ -115,7 +116,11 @@ def steps(context: Context, folder: Path) -> Iterator[Step]:
             yield _drop(by_index(select(Outbox).where(*gone), Outbox, "ix_outbox_state_id").order_by(Outbox.id), Outbox, archive)
         yield _drop(select(Drift).where(Drift.ended_at < old(keep.changes)).order_by(Drift.ended_at), Drift, archive)
     if keep.jobs:
-        over = select(Job).where(Job.state.in_(("done", "failed", "stopped")), Job.ended_at < old(keep.jobs)).order_by(Job.id)
+        over = (
+            select(Job)
+            .where(Job.state.in_((JobState.done, JobState.failed, JobState.stopped)), Job.ended_at < old(keep.jobs))
+            .order_by(Job.id)
+        )
         yield _drop(over, Job, None, (JobPart, JobPart.job_id))
     if keep.log:
         acts = by_index(select(AuditEntry).where(AuditEntry.at < old(keep.log)), AuditEntry, "ix_audit_entry_at").order_by(AuditEntry.at)
@@ -127,7 +132,7 @@ def steps(context: Context, folder: Path) -> Iterator[Step]:
         yield _thin("day", DAY_MS, old(keep.sightings), archive)
         yield _thin("month", 30 * DAY_MS, now - MONTHLY, archive)
         unused = [~select(table.id).where(table.sweep_id == Sweep.id).exists() for table in (Sighting, ListingDecision)]
-        ended = (Sweep.started < old(keep.sightings), Sweep.state.not_in(("running", "held")), *unused)
+        ended = (Sweep.started < old(keep.sightings), Sweep.state.not_in((SweepState.running, SweepState.held)), *unused)
         yield _drop(select(Sweep).where(*ended).order_by(Sweep.id), Sweep, None)
 
 

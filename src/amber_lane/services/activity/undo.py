@@ -6,8 +6,8 @@ from typing import Any
 
 from sqlalchemy import func, select, update
 
+from ...core.machine import NotAllowed
 from ...core.permissions import Permission
-from ...core.states import NotAllowed
 from ...data.outbox import AuditEntry, AuditEntryPart
 from ..base import portions, undoing
 from ..base.context import Context

@@ -6,6 +6,7 @@ from datetime import timedelta
 
 from sqlalchemy import select
 
+from ...core.states import ApprovalState
 from ...data.people import Approval
 from ..base.context import Context
 from ..people import approvals
@@ -29,7 +30,7 @@ def waiting(context: Context) -> list[Alert]:
                 Alert(AlertKey("approval", row.id), station, "Your word", message, row.reason, row.at, step, row.amount or 0, tone="waits")
             )
     refused = select(Approval).where(
-        Approval.person_id == context.person, Approval.state == "refused", Approval.decided_by != context.person
+        Approval.person_id == context.person, Approval.state == ApprovalState.refused, Approval.decided_by != context.person
     )
     for row in context.session.scalars(refused.where(Approval.decided_at > context.now - TOLD_FOR).order_by(Approval.id)):
         step, station = AlertStep("See it", go=GO), "orders" if row.limit == "spend" else "transit"

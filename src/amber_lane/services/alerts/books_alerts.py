@@ -10,6 +10,7 @@ from sqlalchemy import func, select
 
 from ...core.currency import show
 from ...core.numbers import PPM
+from ...core.writing import decimals
 from ...data.books import Settlement
 from ...data.setup import Store
 from ..base.context import Context
@@ -60,7 +61,7 @@ def _fees(context: Context) -> Iterator[Alert]:
     """Stores that take another share than is set."""
     worth = exchange_rates.HomeWorth(context)
     for one in settlements.fees_differ(context):
-        share = [f"{ppm * 100 / PPM:.1f} %" for ppm in (one.real_ppm, one.set_ppm)]
+        share = [decimals(ppm * 100 / PPM, 1) + " %" for ppm in (one.real_ppm, one.set_ppm)]
         yield Alert(
             AlertKey("fees", one.store, one.category),
             "books",

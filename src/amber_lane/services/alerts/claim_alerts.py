@@ -10,6 +10,8 @@ from sqlalchemy import select
 from ...core.claims import ClaimReason, Way
 from ...core.currency import show
 from ...core.numbers import half_up
+from ...core.states import ClaimState
+from ...core.writing import decimals
 from ...data.claims import Claim
 from ...data.orders import Order, OrderLine
 from ...data.returns import GoodsReturn
@@ -35,9 +37,13 @@ def _about(context: Context, row: Claim) -> tuple[str, str]:
 def _waiting(context: Context) -> Iterator[Alert]:
     """Claims that wait for us: not asked yet, more is wanted, or refused."""
     worth = HomeWorth(context)
-    query = select(Claim).where(Claim.state.in_(("open", "question", "refused")), Claim.closed_at.is_(None)).order_by(Claim.id)
+    query = (
+        select(Claim)
+        .where(Claim.state.in_((ClaimState.open, ClaimState.question, ClaimState.refused)), Claim.closed_at.is_(None))
+        .order_by(Claim.id)
+    )
     rows = context.session.scalars(query).all()
-    best = buyer_side.best_ways(context, [row for row in rows if row.state == "open"][:WEIGHED_MOST])
+    best = buyer_side.best_ways(context, [row for row in rows if row.state == ClaimState.open][:WEIGHED_MOST])
     for row in rows:
         who, about = _about(context, row)
         told = {
@@ -46,7 +52,7 @@ def _waiting(context: Context) -> Iterator[Alert]:
             "refused": (f"{who} refuses the claim for {about}: {row.answer}", "show more and ask again, or let it go"),
         }[row.state]
         go = f"/transit?show=cases&case={row.id}"
-        step = AlertStep(f"Ask {who}", act=True) if row.state == "open" else AlertStep("See the case", go=go)
+        step = AlertStep(f"Ask {who}", act=True) if row.state == ClaimState.open else AlertStep("See the case", go=go)
         other, way = None, best.get(row.id)
         if way is not None and way.way in _DO:
             currency = context.get(Order, row.order_id, "order").currency
@@ -148,7 +154,7 @@ def _overdue(context: Context) -> Iterator[Alert]:
         amount = row.offered if row.offered is not None else row.amount
         told = (
             f"{who} promised {show(amount, row.currency)} for {about}, and it has not come"
-            if row.state == "accepted"
+            if row.state == ClaimState.accepted
             else f"{who} does not answer the claim for {about}, {_reminded(row)}"
         )
         yield Alert(
@@ -168,7 +174,7 @@ def _worse(context: Context) -> Iterator[Alert]:
     for one in item_rates.worse(context):
         kind = f"of {one.item.category}" if one.item.category else "of others"
         n = len(one.lanes)
-        bare, share = n - one.spared, f"{100 * one.usual:.1f} %"
+        bare, share = n - one.spared, decimals(100 * one.usual, 1) + " %"
         spares = f"{bare} of their SKUs have no other lane, and show nothing then" if bare else "their spares take over"
         yield Alert(
             AlertKey("worse_item", one.item.id, one.bad, one.count),

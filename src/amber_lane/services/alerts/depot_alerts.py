@@ -8,7 +8,8 @@ from datetime import timedelta
 from sqlalchemy import select
 
 from ...core.currency import show, usual_amount
-from ...core.states import LOAD_COMING
+from ...core.states import LOAD_COMING, HeldState, InboundState
+from ...core.writing import decimals, grouped, short
 from ...data.depot import HeldGoods, Inbound
 from ...data.setup import Supplier
 from ...data.shelf import Sku
@@ -41,9 +42,10 @@ def _reorder(context: Context) -> Iterator[Alert]:
             "depot",
             "Reorder",
             f"{name}: {row.stock.there} left at {row.depot.name}, {chance} % chance of running out if it is ordered at the next look only",
-            f"{allowed:g} % are allowed; {float(found.wanted.moments.mean[n]):.1f} are sold a day, a load takes {row.lead.days:.0f} days",
+            f"{short(allowed)} % are allowed; {decimals(float(found.wanted.moments.mean[n]), 1)} are sold a day, "
+            f"a load takes {row.lead.days:.0f} days",
             context.now,
-            AlertStep(f"Order {units:,}, {show(units * row.unit_cost, home)}", act=True),
+            AlertStep(f"Order {grouped(units)}, {show(units * row.unit_cost, home)}", act=True),
             round(float(found.chosen.avoided[n])),
             other=AlertStep("Stock ahead", go=f"/depot?sku={row.held.id}"),
         )
@@ -108,7 +110,7 @@ def _differing(context: Context) -> Iterator[Alert]:
 
 def _questions(context: Context) -> Iterator[Alert]:
     """What depots want to know before they hold something, and what they will not hold."""
-    rows = select(HeldGoods).where(HeldGoods.state == "question").order_by(HeldGoods.id)
+    rows = select(HeldGoods).where(HeldGoods.state == HeldState.question).order_by(HeldGoods.id)
     for held in context.session.scalars(rows):
         depot = context.get(Supplier, held.supplier_id, "depot")
         sku = context.get(Sku, held.sku_id, "SKU")
@@ -127,19 +129,19 @@ def _loads(context: Context) -> Iterator[Alert]:
     """Loads that are late, and those that their supplier will not send."""
     today, worth = house_days.today(context), HomeWorth(context)
     late = Inbound.state.in_(LOAD_COMING) & (Inbound.due < today - LATE)
-    for load in context.session.scalars(select(Inbound).where(late | (Inbound.state == "refused")).order_by(Inbound.id)):
+    for load in context.session.scalars(select(Inbound).where(late | (Inbound.state == InboundState.refused)).order_by(Inbound.id)):
         depot = context.get(Supplier, load.supplier_id, "depot")
         who = context.get(Supplier, load.from_id, "supplier").name if load.from_id else "ourselves"
         due = house_days.day_text(context, load.due) if load.due else ""
         told = (
             f"{who} will not send load {load.reference}: {load.message}"
-            if load.state == "refused"
+            if load.state == InboundState.refused
             else f"Load {load.reference} from {who} should have been counted in by {due}"
         )
         yield Alert(
             AlertKey("load", load.id),
             "depot",
-            "Load refused" if load.state == "refused" else "Load late",
+            "Load refused" if load.state == InboundState.refused else "Load late",
             told,
             f"nothing of it is at {depot.name} yet",
             load.ordered_at or load.made_at,

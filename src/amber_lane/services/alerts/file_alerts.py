@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from posixpath import basename
 
+from ...core.writing import grouped
 from ..base.context import Context
 from ..files import arrivals, rules
 from .alert import Alert, AlertKey, AlertStep, Doing, Source, acts
@@ -15,7 +16,7 @@ STATIONS |= {"settlements": "books"}
 
 def _files(context: Context) -> Iterator[Alert]:
     for row, rule, server, partner in arrivals.open_ones(context):
-        left = f"{row.bad:,} row{'' if row.bad == 1 else 's'} of it were not taken" if row.bad else ""
+        left = f"{grouped(row.bad)} row{'' if row.bad == 1 else 's'} of it were not taken" if row.bad else ""
         came = f"It came from {server.name}" if server else "It came by mail"
         yield Alert(
             AlertKey("file", row.id),

@@ -11,6 +11,8 @@ from sqlalchemy import BigInteger, String, cast, func, literal, select, type_coe
 from ...core.currency import show
 from ...core.numbers import PPM, half_up
 from ...core.risk import oversell_a_day
+from ...core.states import LaneState, ListingState, OutboxState, SweepState
+from ...core.writing import grouped
 from ...data.base import by_index, from_ms, to_ms
 from ...data.bulk import bulk_update, by_id, in_chunks
 from ...data.lanes import IS_SHUT, Lane, LanePart
@@ -52,10 +54,10 @@ def oversell(context: Context, store_id: int = 0, only: Collection[int] = ()) ->
             AlertKey("oversell", first.id) if n == 1 else AlertKey(CAUSE, "oversell", number),
             "watch",
             "Oversell",
-            messages[first.id] if n == 1 else f"{n:,} listings are off sale here and still on sale in {name}",
+            messages[first.id] if n == 1 else f"{grouped(n)} listings are off sale here and still on sale in {name}",
             "the store has not taken the pause yet" if n == 1 else "the store has not taken the pauses yet",
             from_ms(min(row.since for row in rows)),
-            AlertStep("Send the pause again" if n == 1 else f"Send {'both' if n == 2 else f'all {n:,}'} again", act=True),
+            AlertStep("Send the pause again" if n == 1 else f"Send {'both' if n == 2 else f'all {grouped(n)}'} again", act=True),
             sum(risk.values()),
             True,
             "loss",
@@ -77,7 +79,7 @@ def oversold(context: Context, store_id: int = 0, only: Collection[int] = ()) ->
         select(func.min(type_coerce(Outbox.made_at, BigInteger)))
         .where(
             Outbox.subject == literal("listing:") + cast(Listing.id, String),
-            Outbox.state.in_(("waiting", "unknown", "dead")),
+            Outbox.state.in_((OutboxState.waiting, OutboxState.unknown, OutboxState.dead)),
             Outbox.made_at < late,
         )
         .correlate(Listing)
@@ -101,10 +103,14 @@ def send_pauses_again(context: Context, store_id: int, only: Collection[int] = (
         raise Conflict("this is done already")
     for chunk in in_chunks([f"listing:{row.id}" for row in rows], 500):
         mine = (Outbox.subject.in_(chunk), Outbox.kind == "listing")
-        found = context.session.scalars(queue.of_subjects(select(Outbox).where(*mine, Outbox.state.in_(("dead", "waiting"))))).all()
-        if dead := [row for row in found if row.state == "dead"]:
+        found = context.session.scalars(
+            queue.of_subjects(select(Outbox).where(*mine, Outbox.state.in_((OutboxState.dead, OutboxState.waiting))))
+        ).all()
+        if dead := [row for row in found if row.state == OutboxState.dead]:
             queue.retry_many(context, dead)
-        bulk_update(context.session, Outbox, ("after",), [(to_ms(context.now), row.id) for row in found if row.state == "waiting"])
+        bulk_update(
+            context.session, Outbox, ("after",), [(to_ms(context.now), row.id) for row in found if row.state == OutboxState.waiting]
+        )
     return len(rows)
 
 
@@ -141,11 +147,11 @@ def _unmapped_listings(context: Context) -> Iterator[Alert]:
 
 
 def _sweeps(context: Context) -> Iterator[Alert]:
-    newest = select(func.max(Sweep.id)).where(Sweep.state != "running").group_by(Sweep.supplier_id)
+    newest = select(func.max(Sweep.id)).where(Sweep.state != SweepState.running).group_by(Sweep.supplier_id)
     for sweep, supplier in context.session.execute(
         select(Sweep, Supplier).join(Supplier, Supplier.id == Sweep.supplier_id).where(Sweep.id.in_(newest))
     ):
-        if sweep.state == "held":
+        if sweep.state == SweepState.held:
             yield Alert(
                 AlertKey("held", sweep.id),
                 "watch",
@@ -159,7 +165,7 @@ def _sweeps(context: Context) -> Iterator[Alert]:
                 "loss",
                 other=AlertStep("Use it after all", act=True),
             )
-        elif sweep.state in ("stale", "failed"):
+        elif sweep.state in (SweepState.stale, SweepState.failed):
             since = supplier.good_sweep_at or sweep.started
             if context.now - since > timedelta(minutes=4 * supplier.sweep_minutes):
                 yield Alert(
@@ -184,7 +190,7 @@ def _pace_at_stake(context: Context, supplier: int) -> int:
     """What a day of sales on this supplier's lanes would lose if all of it had to be refunded."""
     skus = select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.closed_at.is_(None))
     sold = select(Sku.pace, Listing.profit, Listing.currency).join(Listing, Listing.sku_id == Sku.id)
-    rows = context.session.execute(sold.where(Sku.id.in_(skus), Listing.state == "live"))
+    rows = context.session.execute(sold.where(Sku.id.in_(skus), Listing.state == ListingState.live))
     worth = exchange_rates.HomeWorth(context)
     refund = refund_cost(context)
     return sum(oversell_a_day(pace, worth.of(profit or 0, money), refund) for pace, profit, money in rows)
@@ -270,7 +276,7 @@ def _services_used(context: Context, origin: int) -> Iterator[str]:
 def _shut(context: Context) -> Iterator[Alert]:
     """Listings all of whose lanes are shut: nothing can be bought for them, so they show nothing."""
     fits = (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id) & Lane.closed_at.is_(None)
-    works = select(Lane.id).where(fits, Lane.state != "shut").correlate(Listing)
+    works = select(Lane.id).where(fits, Lane.state != LaneState.shut).correlate(Listing)
     some = by_index(select(Lane.sku_id).where(IS_SHUT), Lane, "ix_lane_shut")
     if context.session.scalar(some.limit(1)) is None:
         return
@@ -278,7 +284,12 @@ def _shut(context: Context) -> Iterator[Alert]:
         select(Listing.sku_id, Listing.profit, Sku.pace, func.min(Lane.reason), Listing.currency)
         .join(Sku, Sku.id == Listing.sku_id)
         .join(Lane, fits)
-        .where(Listing.sku_id.in_(some), Listing.state.in_(("live", "paused")), Listing.paused_by != "hand", ~works.exists())
+        .where(
+            Listing.sku_id.in_(some),
+            Listing.state.in_((ListingState.live, ListingState.paused)),
+            Listing.paused_by != "hand",
+            ~works.exists(),
+        )
         .group_by(Listing.id, Listing.profit, Sku.pace)
         .order_by(Sku.pace.desc(), Listing.id)
     ).all()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
+from ...core.writing import grouped
 from .alert import Alert, AlertKey, AlertStep, Cause, Member
 
 # The kind of a row that stands for several alerts of one cause.
@@ -13,7 +14,7 @@ CAUSE = "cause"
 
 def _step(step: AlertStep, n: int) -> AlertStep:
     label = step.label.replace("all {n}", "both") if n == 2 else step.label
-    return replace(step, label=label.format(n=f"{n:,}"))
+    return replace(step, label=label.format(n=f"{grouped(n)}"))
 
 
 def folded(cause: Cause, rows: list[Alert]) -> Alert:
@@ -24,7 +25,7 @@ def folded(cause: Cause, rows: list[Alert]) -> Alert:
         AlertKey(CAUSE, cause.key),
         first.station,
         first.kind,
-        cause.message.format(n=f"{n:,}"),
+        cause.message.format(n=f"{grouped(n)}"),
         cause.reason,
         min(one.since for one in rows),
         _step(cause.step, n),

@@ -11,6 +11,8 @@ from ...core.currency import show
 from ...core.numbers import PPM, half_up, show_rate
 from ...core.price import SetBy
 from ...core.risk import oversell_a_day
+from ...core.states import DecisionState, ListingState
+from ...core.writing import grouped
 from ...data.base import by_index
 from ...data.lanes import Lane, LanePart
 from ...data.outbox import AuditEntry
@@ -24,13 +26,14 @@ from ..base.context import Context
 from ..listings import allowance, drift
 from ..pricing import exchange_rates, memberships, what_if
 from ..pricing.decide import CROWD
+from ..pricing.inputs import house_ppm
 from ..pricing.policy import refund_cost
 from .alert import Alert, AlertKey, AlertStep, Doing, Source, acts
 from .snoozing import snooze
 
 
 def _waiting_listings(context: Context) -> Iterator[Alert]:
-    newest = select(func.max(ListingDecision.id)).where(ListingDecision.state == "waits").group_by(ListingDecision.listing_id)
+    newest = select(func.max(ListingDecision.id)).where(ListingDecision.state == DecisionState.waits).group_by(ListingDecision.listing_id)
     newest = by_index(newest, ListingDecision, "ix_listing_decision_state_at")
     worth = exchange_rates.factor(context, Listing.currency)
     rows = context.session.execute(
@@ -43,7 +46,7 @@ def _waiting_listings(context: Context) -> Iterator[Alert]:
         )
         .join(Listing, Listing.id == ListingDecision.listing_id)
         .join(Sku, Sku.id == Listing.sku_id)
-        .where(ListingDecision.id.in_(newest), Listing.state != "ended", ListingDecision.outcome != CROWD)
+        .where(ListingDecision.id.in_(newest), Listing.state != ListingState.ended, ListingDecision.outcome != CROWD)
         .group_by(ListingDecision.set_by, ListingDecision.outcome)
     ).all()
     names = {SetBy.ceiling: "Ceiling", SetBy.step: "Step"}
@@ -81,7 +84,7 @@ def _crowds(context: Context) -> Iterator[Alert]:
         )
         .join(Listing, Listing.id == ListingDecision.listing_id)
         .join(Sku, Sku.id == Listing.sku_id)
-        .where(ListingDecision.state == "waits", ListingDecision.outcome == CROWD, Listing.state != "ended")
+        .where(ListingDecision.state == DecisionState.waits, ListingDecision.outcome == CROWD, Listing.state != ListingState.ended)
     ).one()
     if n:
         cause = context.session.execute(
@@ -119,7 +122,7 @@ def _differences(context: Context) -> Iterator[Alert]:
         selling = [one for one in rows if one.drift.state == "live"]
         risk = sum(
             oversell_a_day(one.sku.pace, worth.of(one.listing.profit or 0, one.store.currency), refund_cost(context))
-            if one.listing.state != "live"
+            if one.listing.state != ListingState.live
             else half_up(one.sku.pace * worth.of(max(one.listing.wanted_price - one.drift.price, 0), one.store.currency), PPM)
             for one in selling
         )
@@ -184,7 +187,12 @@ def _no_rate(context: Context) -> Iterator[Alert]:
                 .join(Supplier, Supplier.id == Lane.supplier_id)
                 .join(LanePart, LanePart.lane_id == Lane.id)
                 .join(Item, Item.id == LanePart.item_id)
-                .where(Lane.closed_at.is_(None), column == money, Listing.currency == quote, Listing.state.in_(("live", "paused")))
+                .where(
+                    Lane.closed_at.is_(None),
+                    column == money,
+                    Listing.currency == quote,
+                    Listing.state.in_((ListingState.live, ListingState.paused)),
+                )
             ).one()
             if n > found.get((money, quote), (0, None))[0]:
                 found[money, quote] = (n, since)
@@ -202,13 +210,48 @@ def _no_rate(context: Context) -> Iterator[Alert]:
         )
 
 
+def _no_rule_rate(context: Context) -> Iterator[Alert]:
+    """Price rules whose amounts cannot be counted in a store's money: its listings keep their price until a rate is there."""
+    worth = exchange_rates.HomeWorth(context).rates
+    found: dict[tuple[str, str], set[int]] = {}
+    for money, quote, rule in exchange_rates.rule_pairs(context):
+        if house_ppm(worth, money, quote) is None:
+            whose = {"store": Store.code, "category": Sku.category, "sku": Sku.code, "supplier": Supplier.code}.get(rule.scope)
+            listings = (
+                select(Listing.id)
+                .join(Sku, Sku.id == Listing.sku_id)
+                .join(Store, Store.id == Listing.store_id)
+                .outerjoin(Lane, Lane.id == Listing.lane_id)
+                .outerjoin(Supplier, Supplier.id == Lane.supplier_id)
+                .where(Listing.currency == quote, Listing.state.in_((ListingState.live, ListingState.paused)))
+            )
+            mine = listings if whose is None else listings.where(whose == rule.scope_key)
+            found.setdefault((money, quote), set()).update(context.session.scalars(mine))
+    asked = {one.key for one in _no_rate(context)}
+    for (money, quote), ids in found.items():
+        if ids and f"rate:{money}-{quote}" not in asked:
+            yield Alert(
+                AlertKey("rulerate", f"{money}-{quote}"),
+                "price",
+                "No rate",
+                f"No exchange rate from {money} to {quote}: "
+                f"{grouped(len(ids))} {'listings keep their' if len(ids) > 1 else 'listing keeps its'} price",
+                f"amounts of price rules are in {money} and cannot be counted in the store's money",
+                context.now,
+                AlertStep("Enter the rate", go="/price?view=fees"),
+                0,
+                count=len(ids),
+            )
+
+
 def _no_home_rate(context: Context) -> Iterator[Alert]:
     """A store whose currency has no rate to the house's: what it earns is in no sum until somebody says what it is worth."""
-    worth, asked = exchange_rates.HomeWorth(context), {one.key for one in _no_rate(context)}
+    worth = exchange_rates.HomeWorth(context)
+    asked = {one.key for one in (*_no_rate(context), *_no_rule_rate(context))}
     rows = select(Store.currency, func.min(Store.name), func.count(Store.id)).where(Store.ended_at.is_(None)).group_by(Store.currency)
     for money, name, n in context.session.execute(rows).tuples():
         # The rate the other way round, if that is asked for already, would do.
-        if worth.ppm(money) is None and f"rate:{worth.home}-{money}" not in asked:
+        if worth.ppm(money) is None and asked.isdisjoint({f"rate:{worth.home}-{money}", f"rulerate:{worth.home}-{money}"}):
             yield Alert(
                 AlertKey("homerate", f"{money}-{worth.home}"),
                 "price",
@@ -225,7 +268,7 @@ def _over_allowance(context: Context) -> Iterator[Alert]:
     """Stores that we ask to show more than they take, told before they refuse it."""
     worth = exchange_rates.HomeWorth(context)
     for one in allowance.over(context):
-        asked, most = (show(n, one.store.currency) if one.what == "value" else f"{n:,} {one.what}" for n in (one.asked, one.most))
+        asked, most = (show(n, one.store.currency) if one.what == "value" else f"{grouped(n)} {one.what}" for n in (one.asked, one.most))
         yield Alert(
             AlertKey("allowance", one.store.id),
             "shelf",
@@ -274,7 +317,9 @@ def _no_rule(context: Context) -> Iterator[Alert]:
             AlertKey("norule"),
             "price",
             "No rule yet",
-            f"{n:,} listings have no price rule and keep their own price" if n > 1 else f"{sku} has no price rule and keeps its own price",
+            f"{grouped(n)} listings have no price rule and keep their own price"
+            if n > 1
+            else f"{sku} has no price rule and keeps its own price",
             "no general rule and none of their supplier, category, store or SKU says how to price them; they do not follow their cost",
             context.now,
             AlertStep("Set a rule", go="/price"),
@@ -321,4 +366,5 @@ SOURCES: dict[str, Source] = {
     "oddrate oldrate": _odd_rates,
     "rate": _no_rate,
     "homerate": _no_home_rate,
+    "rulerate": _no_rule_rate,
 }

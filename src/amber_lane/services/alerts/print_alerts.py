@@ -8,6 +8,8 @@ from sqlalchemy import case, func, select
 
 from ...core.numbers import PPM, half_up
 from ...core.print_choice import PrintFault
+from ...core.states import ListingState, SampleState
+from ...core.writing import decimals
 from ...data.lanes import Lane
 from ...data.printing import Artwork, LanePrint, PrintDesign, PurchasePrint
 from ...data.shelf import Listing, Sku
@@ -32,7 +34,8 @@ def _refused(context: Context) -> Iterator[Alert]:
         .join(Lane, Lane.id == LanePrint.lane_id)
         .join(Sku, Sku.id == LanePrint.sku_id)
         .join(Listing, Listing.sku_id == Sku.id)
-        .where(LanePrint.outcome == "refused", Lane.closed_at.is_(None), Lane.priority == 0, Listing.state.in_(("live", "paused")))
+        .where(LanePrint.outcome == "refused", Lane.closed_at.is_(None), Lane.priority == 0)
+        .where(Listing.state.in_((ListingState.live, ListingState.paused)))
         .group_by(LanePrint.artwork_id, LanePrint.fault)
     ).all()  # fmt: skip
     for artwork, fault, design, n, first, last, size, stake, money in rows:
@@ -59,7 +62,7 @@ def _proofs(context: Context) -> Iterator[Alert]:
         select(Sample, Item.title, PurchasePrint.differs)
         .join(Item, Item.id == Sample.item_id)
         .join(PurchasePrint, PurchasePrint.sample_id == Sample.id)
-        .where(PurchasePrint.differs >= OTHERWISE, Sample.state.in_(("ordered", "sent")))
+        .where(PurchasePrint.differs >= OTHERWISE, Sample.state.in_((SampleState.ordered, SampleState.sent)))
         .order_by(Sample.id)
     ).all()
     for sample, title, differs in rows:
@@ -67,7 +70,7 @@ def _proofs(context: Context) -> Iterator[Alert]:
             AlertKey("proof", sample.id),
             "source",
             "Proof",
-            f"Sample of {title}: {(differs or 0) / 10:.1f} % of the house's picture looks otherwise than ours",
+            f"Sample of {title}: {decimals((differs or 0) / 10, 1)} % of the house's picture looks otherwise than ours",
             "what buyers get would look like that too",
             sample.ordered_at or context.now,
             AlertStep("See both pictures", go="/source?view=samples"),

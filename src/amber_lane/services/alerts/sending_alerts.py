@@ -12,6 +12,8 @@ from sqlalchemy import ColumnElement, func, literal, select
 
 from ...core.currency import parse_money
 from ...core.numbers import PPM, half_up
+from ...core.states import LinkState, OutboxState
+from ...core.writing import grouped
 from ...data.base import by_index
 from ...data.outbox import HAS_FAILED, IS_DELAYED, Job, Outbox, party_of
 from ...data.setup import Link
@@ -78,7 +80,7 @@ class RejectedGroup:
     @property
     def these(self) -> tuple[ColumnElement[bool], ...]:
         return (
-            Outbox.state == "dead",
+            Outbox.state == OutboxState.dead,
             Outbox.target == self.target,
             Outbox.kind == self.kind,
             literal(self.fault) == _FAULT,
@@ -92,14 +94,14 @@ _FAULT = func.coalesce(func.nullif(Outbox.fault, ""), "refused")
 def dead_groups(context: Context) -> list[RejectedGroup]:
     """What was refused for good, by partner, kind and reason; a carrier's name has a row of its own."""
     cause = (Outbox.target, Outbox.kind, _FAULT, Outbox.answer)
-    query = select(*cause, func.count(), func.min(Outbox.made_at)).where(Outbox.state == "dead", _FAULT != "carrier")
+    query = select(*cause, func.count(), func.min(Outbox.made_at)).where(Outbox.state == OutboxState.dead, _FAULT != "carrier")
     return [RejectedGroup(*row) for row in context.session.execute(query.group_by(*cause).order_by(func.min(Outbox.id))).tuples()]
 
 
 def change_message(row: Outbox, count: int) -> str:
     """How many of what, or which one; row: the first of them."""
     one, many = NAMES.get(row.kind, (row.kind, f"{row.kind}s"))
-    return f"{count:,} {many}" if count > 1 else f"{one} {queue.about(row)}"
+    return f"{grouped(count)} {many}" if count > 1 else f"{one} {queue.about(row)}"
 
 
 def _name(context: Context, target: str) -> str:
@@ -142,7 +144,7 @@ def _dead(context: Context) -> Iterator[Alert]:
             f"Nobody knows whether {what} arrived" if unsure else f"{_name(context, one.target)} rejected {what}",
             one.said or "no reason was given",
             one.since,
-            AlertStep("Send again", act=True) if unsure else AlertStep("Try again" if n == 1 else f"Try all {n:,} again", act=True),
+            AlertStep("Send again", act=True) if unsure else AlertStep("Try again" if n == 1 else f"Try all {grouped(n)} again", act=True),
             risk,
             per_day,
             "loss",
@@ -163,7 +165,7 @@ def _delayed(context: Context) -> Iterator[Alert]:
     query = select(*cause, *counts).where(IS_DELAYED).group_by(*cause).order_by(first)
     for target, fault, n, oldest, newest, kinds, others in context.session.execute(by_index(query, Outbox, "ix_outbox_delayed")).tuples():
         begun, last = context.get(Outbox, oldest, "change"), context.get(Outbox, newest, "change")
-        what = change_message(begun, n) if kinds == 1 else f"{n:,} changes"
+        what = change_message(begun, n) if kinds == 1 else f"{grouped(n)} changes"
         yield Alert(
             AlertKey("delayed", target, fault),
             STATIONS.get(begun.kind, "transit"),
@@ -205,13 +207,13 @@ def _carriers(context: Context) -> Iterator[Alert]:
 
 def _since(context: Context, one: carrier_names.Naming) -> datetime:
     first = select(func.min(Outbox.made_at)).where(
-        Outbox.target == f"store:{one.store.id}", Outbox.state == "dead", Outbox.fault == "carrier"
+        Outbox.target == f"store:{one.store.id}", Outbox.state == OutboxState.dead, Outbox.fault == "carrier"
     )
     return context.session.scalar(first) or context.now
 
 
 def _links(context: Context) -> Iterator[Alert]:
-    for link in context.session.scalars(select(Link).where(Link.state == "broken")):
+    for link in context.session.scalars(select(Link).where(Link.state == LinkState.broken)):
         row = context.session.get(OWNERS[link.owner], link.owner_id)
         if row is None or row.paused_at is not None or row.ended_at is not None:
             continue
@@ -239,7 +241,7 @@ def _jobs(context: Context) -> Iterator[Alert]:
             AlertKey("job", job.id),
             "watch",
             "Not all done",
-            f"{job.title}: {job.failed:,} of {job.total:,} could not be done",
+            f"{job.title}: {grouped(job.failed)} of {grouped(job.total)} could not be done",
             job.message or "the others are done; look at those that are left, and do them anew",
             job.ended_at or job.made_at,
             AlertStep("I have seen it", act=True),
@@ -301,7 +303,7 @@ def _by_sheets(context: Context) -> Iterator[Alert]:
             AlertKey("sheet", one.owner, one.number, one.what),
             "watch" if one.what == "changes" else "transit",
             "Hand over",
-            f"{n:,} {words[one.what][n != 1]} {'wait' if n != 1 else 'waits'} to be given to {one.name}",
+            f"{grouped(n)} {words[one.what][n != 1]} {'wait' if n != 1 else 'waits'} to be given to {one.name}",
             "this store takes them as a sheet; until then it shows and knows what it did before",
             one.since,
             AlertStep("Take the sheet out", go=f"/setup/partners?sheets={one.number}&owner={one.owner}"),

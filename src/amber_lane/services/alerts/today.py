@@ -10,6 +10,8 @@ from typing import Any
 from sqlalchemy import case, func, select
 
 from ...core.permissions import Permission as P
+from ...core.states import LaneState, OrderLineState
+from ...core.writing import grouped
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.orders import FillPlan, Order, OrderLine
@@ -193,7 +195,7 @@ def _for_many(context: Context, key: AlertKey, other: bool, keys: Sequence[Alert
     if kind == "oversell":
         _may_step(context, "watch")
         n = goods_alerts.send_pauses_again(context, int(rest[0]), _numbers(keys))
-        return f"{n:,} pause{'s are' if n > 1 else ' is'} sent again"
+        return f"{grouped(n)} pause{'s are' if n > 1 else ' is'} sent again"
     row = next((one for one in open_alerts(context) if one.key == key), None)
     if row is None:
         raise Conflict("this is done already")
@@ -283,14 +285,23 @@ def flow(context: Context) -> list[dict[str, Any]]:
 def _flow(context: Context) -> list[dict[str, Any]]:
     rows = context.session.execute(
         select(
-            Supplier.id, Supplier.name, Store.id, Store.name, func.count(), func.sum(case((Lane.state.in_(("slow", "shut")), 1), else_=0))
+            Supplier.id,
+            Supplier.name,
+            Store.id,
+            Store.name,
+            func.count(),
+            func.sum(case((Lane.state.in_((LaneState.slow, LaneState.shut)), 1), else_=0)),
         )
         .select_from(OrderLine)
         .join(Order, Order.id == OrderLine.order_id)
         .join(Store, Store.id == Order.store_id)
         .join(Lane, Lane.id == OrderLine.lane_id)
         .join(Supplier, Supplier.id == Lane.supplier_id)
-        .where(OrderLine.state.in_(("ready", "bought", "with_supplier", "on_the_road", "held")))
+        .where(
+            OrderLine.state.in_(
+                (OrderLineState.ready, OrderLineState.bought, OrderLineState.with_supplier, OrderLineState.on_the_road, OrderLineState.held)
+            )
+        )
         .group_by(Supplier.id, Store.id)
     ).all()
     return [
@@ -325,7 +336,7 @@ def _profit_by_day(context: Context, days: int) -> tuple[list[DayProfit], list[s
     ready = (
         select(Order.currency, func.sum(FillPlan.known_profit))
         .join(FillPlan, FillPlan.order_id == Order.id)
-        .where(select(OrderLine.id).where(mine, OrderLine.state == "ready").exists(), ~waits)
+        .where(select(OrderLine.id).where(mine, OrderLine.state == OrderLineState.ready).exists(), ~waits)
         .group_by(Order.currency)
     )
     expected = sum(worth.of(int(amount or 0), currency) for currency, amount in context.session.execute(ready))

@@ -10,6 +10,7 @@ from sqlalchemy import func, literal_column, select
 
 from ...core.currency import show
 from ...core.risk import waiting_order
+from ...core.states import OrderLineState, PurchaseState
 from ...data.base import by_index
 from ...data.orders import HAS_BILL_FAULT, Hold, Order, OrderLine, PurchaseOrder
 from ...data.outbox import AuditEntry
@@ -27,7 +28,7 @@ from .alert import Alert, AlertKey, AlertStep, Cause, Doing, Source, acts
 
 
 def _held_orders(context: Context) -> Iterator[Alert]:
-    held = select(OrderLine.order_id).where(OrderLine.state == "held")
+    held = select(OrderLine.order_id).where(OrderLine.state == OrderLineState.held)
     query = (
         select(
             Hold.limit,
@@ -118,7 +119,7 @@ def _waits(context: Context, profit: int, since: datetime) -> int:
 
 def _refused_orders(context: Context) -> Iterator[Alert]:
     rows = context.session.execute(
-        select(Order, OrderLine).join(OrderLine, OrderLine.order_id == Order.id).where(OrderLine.state == "refused")
+        select(Order, OrderLine).join(OrderLine, OrderLine.order_id == Order.id).where(OrderLine.state == OrderLineState.refused)
     ).all()
     seen: set[int] = set()
     worth = exchange_rates.HomeWorth(context)
@@ -157,7 +158,7 @@ def _unmapped_orders(context: Context) -> Iterator[Alert]:
             func.max(Order.currency),
         )
         .join(Order, Order.id == OrderLine.order_id)
-        .where(OrderLine.state == "needs_lane")
+        .where(OrderLine.state == OrderLineState.needs_lane)
         .group_by(OrderLine.sku_code)
     )
     rows = context.session.execute(by_index(query, OrderLine, "ix_order_line_state")).all()
@@ -228,7 +229,7 @@ def _numbers(context: Context) -> Iterator[Alert]:
 def _bills(context: Context) -> Iterator[Alert]:
     """Bills that could not be taken, so that nobody knows what is to be paid."""
     for one in context.session.scalars(select(PurchaseOrder).where(HAS_BILL_FAULT)):
-        if one.state not in ("sent", "accepted", "shipped"):
+        if one.state not in (PurchaseState.sent, PurchaseState.accepted, PurchaseState.shipped):
             continue
         yield Alert(
             AlertKey("oddbill", one.id),
@@ -318,7 +319,11 @@ def _dearer(context: Context) -> Iterator[Alert]:
 def _wishes(context: Context) -> Iterator[Alert]:
     """What buyers asked for after we had bought."""
     for order in context.session.scalars(select(Order).where(Order.wants != literal_column("''"))):
-        paid = sum(context.session.scalars(select(OrderLine.total).where(OrderLine.order_id == order.id, OrderLine.state != "cancelled")))
+        paid = sum(
+            context.session.scalars(
+                select(OrderLine.total).where(OrderLine.order_id == order.id, OrderLine.state != OrderLineState.cancelled)
+            )
+        )
         yield Alert(
             AlertKey("wants", order.id),
             "orders",

@@ -9,6 +9,7 @@ from datetime import timedelta
 from sqlalchemy import select
 
 from ...core.currency import show
+from ...core.writing import grouped
 from ...data.outbox import AuditEntry
 from ...data.setup import Setting
 from ..base import house_days, undoing
@@ -104,7 +105,7 @@ def written(context: Context, week: Period) -> tuple[str, str]:
     )
     lines = [
         f"{days}: {show(found.after, home)} profit, {moved}.",
-        f"{total.now['orders']:,} orders, {show(total.now['sales'], home)} paid by buyers.",
+        f"{grouped(total.now['orders'])} orders, {show(total.now['sales'], home)} paid by buyers.",
         "",
     ]
     causes = sorted((one for one in found.effects.items() if one[1]), key=lambda one: -abs(one[1]))[:CAUSES]

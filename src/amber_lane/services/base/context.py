@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from functools import partial
 from typing import Any, TypeVar
 
 from sqlalchemy.orm import Session
@@ -15,23 +14,13 @@ from ...core.permissions import Allowed, Scope
 from ...data.base import Row, Versioned
 from ...data.kept import kept
 from ...data.outbox import AuditEntry, AuditEntryPart
-from ...data.session import at_end
-from . import journal_marks
+from . import consequences, journal_marks
 from .errors import Conflict, NotFound
 
 R = TypeVar("R", bound=Row)
 V = TypeVar("V", bound=Versioned)
 K = TypeVar("K", int, str)
 T = TypeVar("T")
-
-
-_REROUTE: list[Callable[[Context], None]] = []
-
-
-def rerouting(do: Callable[..., None]) -> Callable[..., None]:
-    """Names the function that `Context.reroute` asks for; it stands in a part that knows all others."""
-    _REROUTE[:] = [do]
-    return do
 
 
 _LOGGED: list[Callable[[Context, AuditEntry], None]] = []
@@ -103,13 +92,36 @@ class Context:
         row.version += 1
         return row
 
+    def reprice(  # noqa: PLR0913 - its options, by name
+        self,
+        skus: Iterable[int] | None,
+        act: int | None = None,
+        sweep: int | None = None,
+        items: dict[int, int] | None = None,
+        only: set[int] | None = None,
+        alone: bool = False,
+        seen: bool = False,
+        counted: bool = False,
+        story: dict[str, Any] | None = None,
+        then: Callable[[dict[str, int]], object] | None = None,
+    ) -> None:
+        """What changed decides about prices and stock of some SKUs (None = all): their listings are looked at again, once, before this
+        transaction is kept; of very many SKUs in portions that follow it. See `consequences.Repricing` and `How`."""
+        how = consequences.How(sweep, act, counted, alone, seen, story)
+        wanted = None if skus is None else set(skus)
+        consequences.mark_prices(self, consequences.Repricing(wanted, how, only, items or {}, then))
+
     def reroute(self) -> None:
         """What changed decides how open orders are filled: they are looked at again, once, before this transaction is kept.
 
         Of a job in portions, with its last one.
         """
         if not self.more:
-            at_end(self.session, "reroute", partial(_REROUTE[0], self))
+            consequences.mark_orders(self)
+
+    def carry_out(self) -> None:
+        """Do what is marked now, for whoever answers with what came of it; at the end of the transaction nothing of it is left."""
+        consequences.carry_out(self.session)
 
     def log(  # noqa: PLR0913 - the columns of the log
         self,

@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy import select
 
+from ...core.writing import grouped
 from ...data.setup import Store, Supplier
 from ...sheets.table import unsafe
 from . import house_days
@@ -138,7 +139,7 @@ def need(row: Row, name: str) -> str:
 def whole(row: Row, name: str, least: int, most: int) -> int:
     text = need(row, name)
     if not text.lstrip("-").isdecimal() or not least <= int(text) <= most:
-        raise ValueError(f"{name}: {text!r} is not a whole number from {least} to {most:,}")
+        raise ValueError(f"{name}: {text!r} is not a whole number from {least} to {grouped(most)}")
     return int(text)
 
 

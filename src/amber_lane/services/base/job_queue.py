@@ -6,10 +6,11 @@ from typing import Any
 
 from sqlalchemy import select
 
+from ...core.states import JobState
 from ...data.outbox import Job
 from .context import Context
 
-ENDED = ("done", "failed", "stopped")
+ENDED = (JobState.done, JobState.failed, JobState.stopped)
 
 
 def start(context: Context, kind: str, key: str, title: str, body: dict[str, Any], total: int = 0) -> Job:

@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import delete, func, select, update
 
-from ...core.states import JOB
+from ...core.states import JOB, JobState
 from ...data.bulk import bulk_insert
 from ...data.outbox import Job, JobPart
 from .context import Context
@@ -16,7 +16,7 @@ from .errors import Conflict
 
 # Up to so many things are done at once, while the person waits; a portion of more takes no longer than anybody may have to wait.
 AT_ONCE, PORTION = 250, 100
-GOING, HELD = ("waiting", "running"), "held"
+GOING, HELD = (JobState.waiting, JobState.running), JobState.held
 
 # kind -> what one portion does: (context, the job's body, the portion); returns how many it did. Its context belongs to whoever asked.
 Work = Callable[[Context, dict[str, Any], Any], int]

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from ...core.currency import MINOR_DIGITS
 from ...core.ids import check_country
+from ...core.writing import Writing, use
 from ...data.outbox import AuditEntry
 from ...data.setup import Setting, Store
 from ...sheets.mapping import Manner
@@ -23,13 +24,17 @@ PLACE = "place"
 # How a day is written in numbers: which of day, month and year comes when.
 DATES = ("dmy", "mdy", "ymd")
 DECIMALS = (".", ",")
+# What may stand between thousands. '' = as is usual with the mark before decimals.
+NO_BREAK = "\u00a0"
+GROUPS = ("", ",", ".", NO_BREAK, "’")
 # Of a house that said nothing and has nothing, so that every sum in it is nought.
 ANY_CURRENCY = "EUR"
 
 
 @dataclass(frozen=True)
 class Place:
-    """country: two letters; zone: an IANA name; dates: one of DATES; decimal: the mark before the minor part.
+    """country: two letters; zone: an IANA name; dates: one of DATES; decimal: the mark before the minor part; group: one of GROUPS;
+    sign_after: amounts are written 12.50 € instead of €12.50.
 
     currency: what sums over stores are in; '' = not said, so that of the oldest store.
     """
@@ -39,6 +44,13 @@ class Place:
     dates: str = "dmy"
     decimal: str = "."
     currency: str = ""
+    group: str = ""
+    sign_after: bool = False
+
+    @property
+    def writing(self) -> Writing:
+        """How sentences and papers write numbers and amounts."""
+        return Writing(self.group or ("." if self.decimal == "," else ","), self.decimal, self.sign_after)
 
     @property
     def manner(self) -> Manner:
@@ -51,6 +63,8 @@ def place_of(s: Session) -> Place:
     if PLACE not in s.info:
         row = s.scalar(select(Setting).where(Setting.name == PLACE))
         s.info[PLACE] = Place(**row.value) if row else Place()
+        # Read by every use case, in each process: so all of them write as was said last.
+        use(s.info[PLACE].writing)
     place: Place = s.info[PLACE]
     return place
 
@@ -78,8 +92,13 @@ def usual(country: str, zone: str) -> Place:
     except (UnknownLocaleError, ValueError):
         return Place(country, zone, currency=currency_of(country))
     order = "".join(dict.fromkeys(one for one in there.date_formats["short"].pattern.lower() if one in "dmy"))
-    decimal = there.number_symbols.get(there.default_numbering_system, {}).get("decimal", ".")
-    return Place(country, zone, order if order in DATES else "dmy", decimal if decimal in DECIMALS else ".", currency_of(country))
+    marks = there.number_symbols.get(there.default_numbering_system, {})
+    decimal = marks.get("decimal", ".") if marks.get("decimal") in DECIMALS else "."
+    # Spaces of every width are one here, and so are the two shapes of an apostrophe.
+    group = NO_BREAK if marks.get("group", "").isspace() else marks.get("group", "").replace("'", "’")
+    group = group if group in GROUPS and group != decimal else ""
+    after = not there.currency_formats["standard"].pattern.lstrip("\u200f\u200e").startswith("¤")
+    return Place(country, zone, order if order in DATES else "dmy", decimal, currency_of(country), group, after)
 
 
 def rules_of(s: Session) -> str:
@@ -112,6 +131,8 @@ def set_place(context: Context, place: Place) -> str:
         wrong["dates"] = f"must be one of {', '.join(DATES)}"
     if place.decimal not in DECIMALS:
         wrong["decimal"] = "must be a point or a comma"
+    if place.group not in GROUPS or place.group == place.decimal:
+        wrong["group"] = "must be a comma, a point, a space or ’, and another than before decimals"
     if wrong:
         raise Invalid("; ".join(f"{name} {message}" for name, message in wrong.items()), wrong)
     row = context.session.scalar(select(Setting).where(Setting.name == PLACE))
@@ -121,8 +142,9 @@ def set_place(context: Context, place: Place) -> str:
         context.session.add(row)
     row.value = asdict(place)
     context.session.info.pop(PLACE, None)
+    use(place.writing)
     money = f", its sums in {place.currency}" if place.currency else ""
-    message = f"the business is in {place.country}, time zone {place.zone}{money}"
+    message = f"the business is in {place.country}, time zone {place.zone}{money}, numbers written {place.writing.digits('1234.50')}"
     context.log("place.set", "house", message, before={"place": before}, undo=True)
     context.session.flush()
     return message[0].upper() + message[1:]

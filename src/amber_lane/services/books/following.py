@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 
 from ...core.books import Basis, Kind
+from ...core.states import SampleState
 from ...data.books import JournalEntry
 from ...data.bulk import in_chunks
 from ...data.orders import FillPlan, PurchaseOrder
@@ -38,7 +39,10 @@ def _samples(context: Context, numbers: set[int]) -> None:
     """Samples cost what they cost once the supplier has taken the order; one that is refused costs nothing."""
     out, wanted = Ledgers(context), dict[str, Apart]()
     for row, item in context.session.execute(select(Sample, Item).join(Item, Item.id == Sample.item_id).where(Sample.id.in_(numbers))):
-        day, taken = house_days.day_of(context, row.ordered_at or context.now), row.state in ("ordered", "sent", "judged")
+        day, taken = (
+            house_days.day_of(context, row.ordered_at or context.now),
+            row.state in (SampleState.ordered, SampleState.sent, SampleState.judged),
+        )
         amount = -(row.cost or 0) if taken else 0
         wanted[row.reference] = Apart(Kind.sample, day, amount, row.currency, item.title, None, item.supplier_id, item.id)
     apart.bring(out, "sample", apart.told(context, "sample", out.rates.home, wanted), wanted)

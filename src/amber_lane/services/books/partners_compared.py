@@ -10,6 +10,7 @@ from sqlalchemy import func, select
 
 from ...core.books import Basis, Kind
 from ...core.numbers import PPM, half_up
+from ...core.states import LaneState
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.setup import Store, Supplier
@@ -185,7 +186,13 @@ def _better_lanes(context: Context) -> list[Better]:
     return sorted(out, key=lambda one: -one.a_week)
 
 
-_USABLE = Lane.closed_at.is_(None), Lane.begun, ~Lane.is_substitute, Lane.state.in_(("open", "new", "slow")), Lane.store_id.is_(None)
+_USABLE = (
+    Lane.closed_at.is_(None),
+    Lane.begun,
+    ~Lane.is_substitute,
+    Lane.state.in_((LaneState.open, LaneState.new, LaneState.slow)),
+    Lane.store_id.is_(None),
+)
 
 
 def lane_totals(context: Context, skus: Sequence[int]) -> dict[int, list[tuple[int, Lane]]]:

@@ -11,6 +11,8 @@ from sqlalchemy import func, select
 from ...core import earning
 from ...core.books import Kind
 from ...core.money import Bools, Floats, Ints
+from ...core.states import DecisionState, ListingState
+from ...core.writing import decimals
 from ...data.base import to_ms
 from ...data.bulk import by_id
 from ...data.shelf import Listing, Sku
@@ -98,7 +100,7 @@ def _ranked(context: Context) -> list[Ranked]:
     known = [(n, rows[sku]) for n, sku in enumerate(seen.skus.tolist()) if sku in rows]
     out = []
     for n, row in known:
-        often = f"{seen.refunded[n]} of {seen.orders[n]} orders refunded; usual {usual[n]:.1%}" if worse[n] else ""
+        often = f"{seen.refunded[n]} of {seen.orders[n]} orders refunded; usual {decimals(100 * usual[n], 1)} %" if worse[n] else ""
         out.append(_one(seen, n, row, _Worth(float(pace[n]), float(chance[n]), float(unit[n]), often)))
     place = {name: n for n, name in enumerate(GROUPS)}
     return sorted(out, key=lambda one: (one.group == "", -abs(one.worth) if one.group else 0, place.get(one.group, 9), -one.a_day))
@@ -155,14 +157,14 @@ def _days_on(context: Context) -> dict[int, tuple[int, int, int]]:
     middle, start = end - timedelta(days=WINDOW), end - timedelta(days=2 * WINDOW)
     moves: dict[int, list[tuple[int, bool]]] = {}
     rows = select(ListingDecision.listing_id, ListingDecision.at, ListingDecision.kind).where(
-        ListingDecision.kind.in_(("pause", "resume")), ListingDecision.at >= start, ListingDecision.state != "undone"
+        ListingDecision.kind.in_(("pause", "resume")), ListingDecision.at >= start, ListingDecision.state != DecisionState.undone
     )
     for listing, at, kind in context.session.execute(rows.order_by(ListingDecision.at)):
         moves.setdefault(listing, []).append((to_ms(at), kind == "pause"))
     out: dict[int, tuple[int, int, int]] = {}
-    listings = select(Listing.id, Listing.sku_id, Listing.state).where(Listing.state.in_(("live", "paused")))
+    listings = select(Listing.id, Listing.sku_id, Listing.state).where(Listing.state.in_((ListingState.live, ListingState.paused)))
     for listing, sku, state in context.session.execute(listings):
-        off_new, off_old = _off(moves.get(listing, []), state == "paused", to_ms(start), to_ms(middle), to_ms(end))
+        off_new, off_old = _off(moves.get(listing, []), state == ListingState.paused, to_ms(start), to_ms(middle), to_ms(end))
         one = (WINDOW - off_new, WINDOW - off_old, off_new)
         if sku not in out or one[0] > out[sku][0]:
             out[sku] = one
@@ -184,7 +186,7 @@ def _off(moves: list[tuple[int, bool]], now_off: bool, start: int, middle: int, 
 
 def _planned(context: Context, skus: Ints) -> Floats:
     """What a unit of each SKU is expected to leave now, by the best of its listings; 0 where nothing is known."""
-    on_sale = Listing.state.in_(("live", "paused"))
+    on_sale = Listing.state.in_((ListingState.live, ListingState.paused))
     rows = context.session.execute(select(Listing.sku_id, func.max(Listing.profit)).where(on_sale).group_by(Listing.sku_id))
     best = dict(rows.tuples().all())
     return np.array([float(best.get(sku) or 0) for sku in skus.tolist()], dtype=np.float64)

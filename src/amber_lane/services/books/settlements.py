@@ -14,6 +14,7 @@ from ...connectors.protocols import SettlementLine, SettlementPage
 from ...core.books import Basis, Kind
 from ...core.currency import show
 from ...core.numbers import PPM, half_up
+from ...core.states import OrderLineState
 from ...data.base import to_ms
 from ...data.books import JournalEntry, Settlement, SettlementRow
 from ...data.bulk import in_chunks
@@ -268,7 +269,7 @@ def _fees_differ(context: Context) -> list[TakesMore]:
         .join(settled, settled.c.order_id == Order.id)
         .join(OrderLine, OrderLine.order_id == Order.id)
         .join(Sku, Sku.id == OrderLine.sku_id)
-        .where(OrderLine.state != "cancelled")
+        .where(OrderLine.state != OrderLineState.cancelled)
         .group_by(Order.id)
     )  # fmt: skip
     sums: dict[tuple[int, str], list[Any]] = {}

@@ -10,7 +10,7 @@ from sqlalchemy import ColumnElement, func, or_, select, update
 
 from ...core.books import Basis, Kind, allocate
 from ...core.currency import parse_money, show
-from ...core.states import PURCHASE_LIVE
+from ...core.states import PURCHASE_LIVE, PurchaseState
 from ...data.base import by_index, to_ms
 from ...data.books import StatementRow
 from ...data.bulk import by_id, in_chunks
@@ -246,7 +246,7 @@ def _not_stated(context: Context) -> list[tuple[int, str, int, str, datetime]]:
         rows = (
             select(PurchaseOrder.supplier_id, PurchaseOrder.reference, PurchaseOrder.id, PurchaseOrder.currency, PurchaseOrder.made_at)
             .join(Order, Order.id == PurchaseOrder.order_id)
-            .where(PurchaseOrder.id > int(first or 0), PurchaseOrder.supplier_id == supplier, PurchaseOrder.state == "shipped")
+            .where(PurchaseOrder.id > int(first or 0), PurchaseOrder.supplier_id == supplier, PurchaseOrder.state == PurchaseState.shipped)
             .where(PurchaseOrder.made_at < newest - MISSING_AFTER, ~have, Order.channel != "past")
             .limit(200)
         )

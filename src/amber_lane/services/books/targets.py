@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from ...connectors.kinds import DEPOTS
 from ...core.books import COSTS, Basis, Kind, Ledger, allocate, goes_back
 from ...core.numbers import PPM, half_up
-from ...core.states import PURCHASE_LIVE, WAITING_LINES
+from ...core.states import PURCHASE_LIVE, WAITING_LINES, OrderLineState
 from ...data.books import Settlement, SettlementRow, StatementRow
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.returns import GoodsReturn
@@ -194,7 +194,7 @@ class _Reader:
                 parts[Key(line.id, 0, 0, kind, basis)] = Part(amount, home, rate, head.currency, at, units, *whose, against)
 
         whose: tuple[int | None, int | None] = (bought.supplier, bought.item) if bought else (None, None)
-        cancelled = line.state == "cancelled"
+        cancelled = line.state == OrderLineState.cancelled
         is_sold = line.state not in WAITING_LINES and (not cancelled or line.id in self.sold or bought is not None)
         if is_sold or not cancelled:
             put(Kind.prepaid, total, head.came_at)

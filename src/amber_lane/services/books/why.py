@@ -9,6 +9,7 @@ from datetime import timedelta
 from sqlalchemy import func, select
 
 from ...core.books import Bridge, bridge
+from ...core.writing import grouped
 from ...data.bulk import by_id
 from ...data.outbox import AuditEntry
 from ...data.setup import Supplier
@@ -91,14 +92,14 @@ def sentence(context: Context, found: Bridge[int], effect: str, period: Period, 
         if most * 10 >= whole * 8:
             break
     told = (
-        f"{MEANING[effect]} {n:,} of {len(order):,} SKUs make{'s' if n == 1 else ''} four fifths of it."
+        f"{MEANING[effect]} {grouped(n)} of {grouped(len(order))} SKUs make{'s' if n == 1 else ''} four fifths of it."
         if len(order) > 1
         else MEANING[effect]
     )
     if effect in ("price", "cost"):
         by = _suppliers_behind(context, [sku for sku in order[:500] if sku], period, against)
         if by:
-            told += f" Prices of these SKUs were changed {by[0][1]:,} times by news of {by[0][0]}."
+            told += f" Prices of these SKUs were changed {grouped(by[0][1])} times by news of {by[0][0]}."
     return told
 
 

@@ -21,7 +21,6 @@ from ...data.setup import Origin, Setting, Supplier
 from ...data.source import Item
 from ..base.context import Context
 from ..mapping import validity
-from ..pricing.apply import respond
 
 WORDS = ("title", "gtin", "mpn", "brand", "category", "options", "pack_size", "weight_g", "link", "least_price", "lead_days")
 # What the index of words holds; an item's number and codes are words too.
@@ -83,7 +82,7 @@ def bring_in(
     touched = validity.shut_for_packs(context, supplier, packs) | validity.look_at_words(context, supplier, renamed)
     index_words(context, [row[-1] for row in moved])
     if touched:
-        respond(context, touched, alone=True)
+        context.reprice(touched, alone=True)
         context.reroute()
     return len(fresh), refused
 

@@ -15,6 +15,7 @@ from ...core import price
 from ...core.currency import show
 from ...core.explain import PriceStep
 from ...core.price import NONE
+from ...core.states import ListingState
 from ...data.lanes import Lane, LanePart
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
@@ -150,7 +151,7 @@ def on_sale_by(context: Context, item: int, most: int = 300) -> list[tuple[Listi
         .join(Store, Store.id == Listing.store_id)
         .join(Lane, Lane.sku_id == Sku.id)
         .join(LanePart, LanePart.lane_id == Lane.id)
-        .where(LanePart.item_id == item, Lane.closed_at.is_(None), Listing.state.in_(("live", "paused")))
+        .where(LanePart.item_id == item, Lane.closed_at.is_(None), Listing.state.in_((ListingState.live, ListingState.paused)))
         .where(Lane.store_id.is_(None) | (Lane.store_id == Listing.store_id))
         .order_by(Sku.pace.desc(), Listing.id)
         .limit(most)

@@ -18,6 +18,7 @@ from sqlalchemy.orm import Session
 from ...connectors.kinds import DEPOTS
 from ...core.money import Bools, Ints
 from ...core.numbers import PPM
+from ...data import revisions
 from ...data.columns import coded, fetch_columns, or_none, place_of
 from ...data.setup import Origin, Store, Supplier
 from ...data.source import Item
@@ -128,6 +129,7 @@ class Finder:
 
     def look(self, context: Context, store: int) -> tuple[Goods, View]:
         """The columns as they are now, and what they are in a store. Call with the lock held."""
+        revisions.beside(context.session)
         facts = Facts.read(context.session)
         if store not in facts.stores:
             raise Invalid("choose a store to sell in", {"store": "is not one of yours"})

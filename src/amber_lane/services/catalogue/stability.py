@@ -10,6 +10,7 @@ import numpy as np
 from sqlalchemy import BigInteger, and_, case, func, select, type_coerce
 
 from ...core.money import Ints
+from ...core.states import PurchaseState
 from ...data.base import to_ms
 from ...data.orders import Order, PurchaseOrder
 from ...data.source import Item
@@ -96,13 +97,13 @@ def kept_promises(context: Context) -> dict[int, tuple[int, int]]:
 def _kept_promises(context: Context) -> dict[int, tuple[int, int]]:
     promise, ended = type_coerce(Order.promised_by, BigInteger), type_coerce(Parcel.ended_at, BigInteger)
     late = and_(promise.is_not(None), func.coalesce(ended, to_ms(context.now)) > promise + DAY_MS)
-    kept = case((PurchaseOrder.state == "shipped", case((late, 0), else_=1)), else_=0)
+    kept = case((PurchaseOrder.state == PurchaseState.shipped, case((late, 0), else_=1)), else_=0)
     rows = context.session.execute(
         select(PurchaseOrder.supplier_id, func.sum(kept), func.count())
         .join(Order, Order.id == PurchaseOrder.order_id)
         .outerjoin(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)
         .outerjoin(Parcel, Parcel.id == ParcelLine.parcel_id)
-        .where(PurchaseOrder.state.in_(("shipped", "refused")))
+        .where(PurchaseOrder.state.in_((PurchaseState.shipped, PurchaseState.refused)))
         .group_by(PurchaseOrder.supplier_id)
     )
     return {supplier: (int(good or 0), int(of)) for supplier, good, of in rows}

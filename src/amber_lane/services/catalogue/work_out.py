@@ -127,11 +127,10 @@ def work_out(s: Session, facts: Facts, store: Store, goods: Goods, rows: Ints, c
     off = np.where(policy["rebate_counts"] == 1, rebate, 0)
     landed = np.where(known, parts + ship + handling - off, 0)
     endings = price.Endings()
-    over = lay_over(n, price_layers(facts.rules, endings), keys, landed, facts.rules_in)
-    np.full(n, NONE, dtype=np.int64)
+    over = lay_over(n, price_layers(facts, endings), keys, landed, lambda money: facts.turned(money, [store.currency] * n))
     terms, limits = terms_of(facts, np.full(n, store.id, dtype=np.int64), names, landed, over, OwnLimits.none(n)._replace(item_least=least))
     priced = price.solve(terms, limits, endings)
-    known &= priced.price != NONE
+    known &= (priced.price != NONE) & ~over.no_rate
     lead = goods.lead[rows]
     return Worked(parts, ship, handling, rebate, known, service, low + lead, high + lead, terms, limits, endings, priced)
 

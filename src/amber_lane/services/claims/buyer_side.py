@@ -14,7 +14,7 @@ from ...core.claims import KEPT, CaseMoney, ClaimReason, PartRefund, Record, Way
 from ...core.currency import show
 from ...core.numbers import PPM, half_up
 from ...core.permissions import Scope
-from ...core.states import ORDER_LINE
+from ...core.states import ORDER_LINE, ClaimState, LaneState
 from ...data.bulk import by_id
 from ...data.claims import Claim
 from ...data.lanes import Lane
@@ -43,10 +43,12 @@ ENDS = (Way.refund.value, Way.again.value)
 def records(context: Context, supplier: int) -> dict[str, Record]:
     """How a supplier answered claims: by reason, and of all reasons under ''."""
     rows = select(Claim.reason, Claim.came_back, Claim.amount, Claim.state, Claim.wish).where(
-        Claim.supplier_id == supplier, Claim.asked_at.is_not(None), Claim.state.in_(("settled", "refused", "dropped"))
+        Claim.supplier_id == supplier,
+        Claim.asked_at.is_not(None),
+        Claim.state.in_((ClaimState.settled, ClaimState.refused, ClaimState.dropped)),
     )
     return claims.records(
-        (reason, state == "settled", amount if wish == "money" else 0, came)
+        (reason, state == ClaimState.settled, amount if wish == "money" else 0, came)
         for reason, came, amount, state, wish in context.session.execute(rows)
     )
 
@@ -102,7 +104,7 @@ def ways(context: Context, row: Claim, costing: Costing | None = None) -> Ways:
         reason_not[Way.part] = "a part was paid back already: what is left is refunded, or it is sent again"
     if line.state not in ORDER_LINE.sources("again") or order.cancelled_at:
         reason_not.setdefault(Way.again, "the line is settled already")
-    if row.wish == "again" and row.state in ("asked", "question", "accepted"):
+    if row.wish == "again" and row.state in (ClaimState.asked, ClaimState.question, ClaimState.accepted):
         reason_not.setdefault(Way.again, "the supplier is asked to send it once more")
     costs = claims.ways(money, record, ClaimReason(row.reason))
     return Ways(costs, record, frozenset(one.way for one in costs if one.way not in reason_not), reason_not)
@@ -150,7 +152,7 @@ def _again(context: Context, line: OrderLine, order: Order, units: int, shared: 
     store = context.get(Store, order.store_id, "store")
     costing, best = shared or Costing(context), None
     for lane, parts in lanes.lanes_of(context, line.sku_id or 0):
-        if lane.state == "shut" or lane.is_substitute:
+        if lane.state == LaneState.shut or lane.is_substitute:
             continue
         items = by_id(context.session, Item, (part.item_id for part in parts))
         if any(item.offer == "gone" or item.stock == 0 for item in items.values()):

@@ -16,7 +16,7 @@ from ...connectors.claim_protocol import ClaimAnswer
 from ...core.claims import PROVEN, ClaimReason
 from ...core.currency import show
 from ...core.numbers import half_up
-from ...core.states import CLAIM
+from ...core.states import CLAIM, ClaimState, PurchaseState
 from ...data.claims import Claim, ClaimEvent
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.outbox import AuditEntry
@@ -36,7 +36,7 @@ from .letters import WORDS
 
 PICTURES_MOST = 8
 # Purchases whose goods a supplier owes us.
-CLAIMABLE = ("sent", "accepted", "shipped")
+CLAIMABLE = (PurchaseState.sent, PurchaseState.accepted, PurchaseState.shipped)
 
 
 @dataclass(frozen=True)
@@ -274,7 +274,7 @@ def add(context: Context, number: int, version: int | None, words: str = "", pic
     if words.strip():
         row.words = f"{row.words}\n{words.strip()}".strip()[:2000]
         note(context, row, "evidence", words.strip())
-    if row.state in ("question", "refused"):
+    if row.state in (ClaimState.question, ClaimState.refused):
         return ask(context, number, None)
     context.session.flush()
     return row
@@ -393,7 +393,9 @@ def undo_open(context: Context, act: AuditEntry) -> None:
 
 def under_way(context: Context, supplier: int) -> list[str]:
     """References of claims that a supplier with an interface may have news of."""
-    rows = select(Claim.reference).where(Claim.supplier_id == supplier, Claim.state.in_(("asked", "accepted")), Claim.closed_at.is_(None))
+    rows = select(Claim.reference).where(
+        Claim.supplier_id == supplier, Claim.state.in_((ClaimState.asked, ClaimState.accepted)), Claim.closed_at.is_(None)
+    )
     return list(context.session.scalars(rows.order_by(Claim.id)))
 
 

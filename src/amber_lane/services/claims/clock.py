@@ -8,6 +8,7 @@ from datetime import timedelta
 from sqlalchemy import select
 
 from ...core.claims import ClaimReason
+from ...core.states import ClaimState
 from ...data.claims import Claim
 from ...data.setup import Supplier
 from ..base import house_days
@@ -22,7 +23,7 @@ def remind(context: Context) -> int:
     """Remind whoever is over their time, by mail where there is one; those with an interface are asked by it all the time. Returns how
     many were."""
     today = house_days.today(context)
-    rows = select(Claim).where(Claim.state == "asked", Claim.due < today).order_by(Claim.id)
+    rows = select(Claim).where(Claim.state == ClaimState.asked, Claim.due < today).order_by(Claim.id)
     n, most = 0, _reminders(context)
     for row in context.session.scalars(rows).all():
         supplier = context.get(Supplier, row.supplier_id, "supplier")
@@ -46,8 +47,12 @@ def overdue(context: Context) -> list[Claim]:
     """Claims that nobody answers any more, and money that was promised and has not come."""
     today = house_days.today(context)
     most = _reminders(context)
-    rows = context.session.scalars(select(Claim).where(Claim.state.in_(("asked", "accepted")), Claim.due < today).order_by(Claim.id))
-    return [one for one in rows if one.state == "accepted" or one.reminded >= most(context.get(Supplier, one.supplier_id, "supplier"))]
+    rows = context.session.scalars(
+        select(Claim).where(Claim.state.in_((ClaimState.asked, ClaimState.accepted)), Claim.due < today).order_by(Claim.id)
+    )
+    return [
+        one for one in rows if one.state == ClaimState.accepted or one.reminded >= most(context.get(Supplier, one.supplier_id, "supplier"))
+    ]
 
 
 def _reminders(context: Context) -> Callable[[Supplier], int]:

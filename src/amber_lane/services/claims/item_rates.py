@@ -11,6 +11,7 @@ from sqlalchemy import func, select
 
 from ...core.claims import PROVEN
 from ...core.earning import surely_worse, usual_share
+from ...core.states import LaneState, PurchaseState
 from ...data.bulk import by_id, in_chunks
 from ...data.claims import Claim
 from ...data.lanes import Lane, LanePart
@@ -91,7 +92,7 @@ def _sent(context: Context, items: Collection[int], since: datetime) -> dict[int
     rows = (
         select(PurchaseLine.item_id, func.sum(PurchaseLine.quantity))
         .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
-        .where(PurchaseOrder.state == "shipped", ~PurchaseLine.refused, PurchaseOrder.made_at > since)
+        .where(PurchaseOrder.state == PurchaseState.shipped, ~PurchaseLine.refused, PurchaseOrder.made_at > since)
         .group_by(PurchaseLine.item_id)
     )
     for chunk in in_chunks(items):
@@ -105,7 +106,7 @@ def _sent_of_kinds(context: Context, kinds: Collection[str], since: datetime) ->
         select(Item.category, func.sum(PurchaseLine.quantity))
         .join(PurchaseLine, PurchaseLine.item_id == Item.id)
         .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
-        .where(PurchaseOrder.state == "shipped", ~PurchaseLine.refused, PurchaseOrder.made_at > since, Item.category.in_(kinds))
+        .where(PurchaseOrder.state == PurchaseState.shipped, ~PurchaseLine.refused, PurchaseOrder.made_at > since, Item.category.in_(kinds))
         .group_by(Item.category)
     )
     return {kind: int(units) for kind, units in context.session.execute(rows).tuples()}
@@ -114,7 +115,7 @@ def _sent_of_kinds(context: Context, kinds: Collection[str], since: datetime) ->
 def _lanes(context: Context, items: Collection[int]) -> dict[int, tuple[list[int], int]]:
     """Lanes that may be used and go by each of these items; and how many of them have another behind them."""
     out: dict[int, tuple[list[int], int]] = {}
-    usable = (Lane.closed_at.is_(None), Lane.state != "shut", Lane.is_substitute.is_(False))
+    usable = (Lane.closed_at.is_(None), Lane.state != LaneState.shut, Lane.is_substitute.is_(False))
     rows = select(LanePart.item_id, Lane.id, Lane.sku_id).join(Lane, Lane.id == LanePart.lane_id).where(*usable)
     for item, lane, sku in context.session.execute(rows.where(LanePart.item_id.in_(items)).order_by(Lane.id)).tuples():
         others = context.session.scalar(select(func.count()).select_from(Lane).where(*usable, Lane.sku_id == sku, Lane.id != lane)) or 0

@@ -11,6 +11,7 @@ from sqlalchemy import func, select
 
 from ...core.claims import ClaimReason
 from ...core.losses import LIKE_HOUSE, LIKE_SUPPLIER, lost_ppm, shrunk
+from ...core.states import PurchaseState
 from ...data.base import Row
 from ...data.bulk import bulk_update, in_chunks
 from ...data.claims import Claim
@@ -76,7 +77,7 @@ def _sent(context: Context) -> dict[int, int]:
     rows = (
         select(PurchaseLine.item_id, func.sum(PurchaseLine.quantity))
         .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
-        .where(PurchaseOrder.state == "shipped", ~PurchaseLine.refused, PurchaseOrder.made_at > context.now - WINDOW)
+        .where(PurchaseOrder.state == PurchaseState.shipped, ~PurchaseLine.refused, PurchaseOrder.made_at > context.now - WINDOW)
         .group_by(PurchaseLine.item_id)
     )
     return {item: int(units) for item, units in context.session.execute(rows).tuples()}

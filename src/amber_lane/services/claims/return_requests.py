@@ -8,7 +8,7 @@ from ...connectors.return_payloads import ReturnAnswerPayload
 from ...connectors.return_protocol import ACCEPTED, KEPT, PAID_BACK, REFUSED, SENT, ReturnAsked, ReturnPage
 from ...core.claims import ClaimReason
 from ...core.currency import show
-from ...core.states import RETURN_REQUEST
+from ...core.states import RETURN_REQUEST, ReturnRequestState
 from ...data.claims import Claim
 from ...data.orders import Order, OrderLine
 from ...data.returns import ReturnRequest
@@ -94,7 +94,7 @@ def waiting(context: Context) -> list[tuple[ReturnRequest, Order, OrderLine]]:
         select(ReturnRequest, Order, OrderLine)
         .join(Order, Order.id == ReturnRequest.order_id)
         .join(OrderLine, OrderLine.id == ReturnRequest.order_line_id)
-        .where(ReturnRequest.state == "asked")
+        .where(ReturnRequest.state == ReturnRequestState.asked)
         .order_by(ReturnRequest.answer_by, ReturnRequest.id)
     )
     scope = context.scope
@@ -114,7 +114,9 @@ def own(context: Context, number: int) -> ReturnRequest:
 
 def of_claim(context: Context, claim: int) -> ReturnRequest | None:
     """The return that a claim began with, while it waits for an answer."""
-    return context.session.scalar(select(ReturnRequest).where(ReturnRequest.claim_id == claim, ReturnRequest.state == "asked").limit(1))
+    return context.session.scalar(
+        select(ReturnRequest).where(ReturnRequest.claim_id == claim, ReturnRequest.state == ReturnRequestState.asked).limit(1)
+    )
 
 
 def began_with(context: Context, claim: int) -> bool:
@@ -125,7 +127,7 @@ def began_with(context: Context, claim: int) -> bool:
 def open_case(context: Context, number: int) -> Claim:
     """Open a case with what the buyer said; the store is answered by what is done in it. Undone with the case."""
     row = own(context, number)
-    if row.state != "asked" or row.claim_id is not None:
+    if row.state != ReturnRequestState.asked or row.claim_id is not None:
         raise Conflict("this return has a case, or is answered already")
     already = cases.open_for(context, row.order_line_id)
     if already is not None:

@@ -18,8 +18,9 @@ from ...connectors.return_payloads import LabelPayload
 from ...connectors.return_protocol import Label
 from ...core.claims import Way
 from ...core.ids import check_shape
+from ...core.machine import NotAllowed
 from ...core.numbers import half_up
-from ...core.states import GOODS_RETURN, NotAllowed
+from ...core.states import GOODS_RETURN, GoodsReturnState
 from ...data.claims import Claim
 from ...data.depot import DepotTerms
 from ...data.orders import Order, OrderLine, PurchaseOrder
@@ -118,7 +119,7 @@ def open_return(context: Context, number: int, version: int | None, start: Start
     if claim.closed_at is not None:
         raise Conflict(f"claim {claim.reference} is {claim.state}")
     before = of_claim(context, number)
-    if before is not None and before.state != "dropped":
+    if before is not None and before.state != GoodsReturnState.dropped:
         raise Conflict(f"return {before.number} is there for it already")
     order = context.get(Order, claim.order_id, "order")
     store = context.get(Store, order.store_id, "store")
@@ -266,7 +267,11 @@ def follow_store(context: Context, request: int, tracking: str, carrier: Carrier
 
 def on_the_road(context: Context, carrier: int) -> list[str]:
     """Numbers of returns that the carrier may have news of."""
-    wanted = (GoodsReturn.carrier_id == carrier, GoodsReturn.state.in_(("agreed", "on_the_way")), GoodsReturn.tracking != "")
+    wanted = (
+        GoodsReturn.carrier_id == carrier,
+        GoodsReturn.state.in_((GoodsReturnState.agreed, GoodsReturnState.on_the_way)),
+        GoodsReturn.tracking != "",
+    )
     return list(context.session.scalars(select(GoodsReturn.tracking).where(*wanted).order_by(GoodsReturn.id)))
 
 
@@ -391,10 +396,14 @@ class Waiting:
 
 def waiting(context: Context) -> list[Waiting]:
     """Returns that have arrived and nobody looked at, and those that should be on their way or here by now."""
-    rows = select(GoodsReturn).where(GoodsReturn.state.in_(("agreed", "on_the_way", "arrived"))).order_by(GoodsReturn.id)
+    rows = (
+        select(GoodsReturn)
+        .where(GoodsReturn.state.in_((GoodsReturnState.agreed, GoodsReturnState.on_the_way, GoodsReturnState.arrived)))
+        .order_by(GoodsReturn.id)
+    )
     out = []
     for row in context.session.scalars(rows):
-        if row.state == "arrived":
+        if row.state == GoodsReturnState.arrived:
             out.append(Waiting(row, False))
         elif house_days.today(context) > _expected(row):
             out.append(Waiting(row, True))
@@ -403,4 +412,4 @@ def waiting(context: Context) -> list[Waiting]:
 
 def _expected(row: GoodsReturn) -> date:
     """The last day on which nobody wonders where it is."""
-    return row.send_by + (LATE if row.state == "agreed" else timedelta(days=SEND_DAYS))
+    return row.send_by + (LATE if row.state == GoodsReturnState.agreed else timedelta(days=SEND_DAYS))

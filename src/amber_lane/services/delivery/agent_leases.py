@@ -16,7 +16,7 @@ from typing import Any
 from sqlalchemy import select, update
 
 from ...connectors.errors import FINAL, PASSING
-from ...core.states import LINK, OUTBOX
+from ...core.states import LINK, OUTBOX, OutboxState
 from ...data.outbox import Outbox
 from ...data.setup import Link, Store, Token
 from ..base.context import Context
@@ -113,10 +113,10 @@ def _hold(token: Token, run: str, wall: datetime) -> None:
 
 def _expire(context: Context, store_id: int, wall: datetime | None) -> None:
     """Changes whose time in a program's hand is up (wall None: all of them) have an unknown outcome."""
-    rows = [Outbox.target == f"store:{store_id}", Outbox.state == "claimed"]
+    rows = [Outbox.target == f"store:{store_id}", Outbox.state == OutboxState.claimed]
     if wall is not None:
         rows.append(Outbox.until <= wall)
-    context.session.execute(update(Outbox).where(*rows).values(state=OUTBOX.step("claimed", "lose"), until=None, ticket=None))
+    context.session.execute(update(Outbox).where(*rows).values(state=OUTBOX.target("lose"), until=None, ticket=None))
 
 
 def introduce(context: Context, store: Store, account: str, carriers: Sequence[str]) -> None:
@@ -137,14 +137,16 @@ def lease(context: Context, token: Token, store: Store, run: str, wall: datetime
     if store.paused_at is not None:
         return []
     query = select(Outbox).where(
-        Outbox.target == f"store:{store.id}", Outbox.state.in_(("waiting", "unknown", "claimed")), Outbox.kind != "mail"
+        Outbox.target == f"store:{store.id}",
+        Outbox.state.in_((OutboxState.waiting, OutboxState.unknown, OutboxState.claimed)),
+        Outbox.kind != "mail",
     )
     if not writes(store):
         query = query.where(Outbox.kind != "listing")
     seen: set[str] = set()
     out: list[Handed] = []
     for row in context.session.scalars(query.order_by(Outbox.id).limit(most * 8)):
-        if row.subject not in seen and row.state != "claimed" and row.after <= context.now and len(out) < most:
+        if row.subject not in seen and row.state != OutboxState.claimed and row.after <= context.now and len(out) < most:
             out.append(Handed(row.id, row.key, row.kind, row.body, row.claimed_at is not None))
             row.state = OUTBOX.step(row.state, "claim")
             row.tries, row.claimed_at, row.ticket, row.until = row.tries + 1, context.now, run, wall + LEASE
@@ -175,9 +177,9 @@ def report(context: Context, token: Token, store: Store, run: str, wall: datetim
         row = context.session.get(Outbox, one.id)
         if row is None or row.key != one.key or row.target != f"store:{store.id}":
             continue
-        mine = row.state == "claimed" and row.ticket == run
-        if one.outcome == "done" and (row.state == "claimed" or row.state == "unknown"):
-            if row.state == "unknown":
+        mine = row.state == OutboxState.claimed and row.ticket == run
+        if one.outcome == "done" and (row.state == OutboxState.claimed or row.state == OutboxState.unknown):
+            if row.state == OutboxState.unknown:
                 row.state = OUTBOX.step(row.state, "claim")
             row.state, row.answer, row.done_at, row.until = OUTBOX.step(row.state, "confirm"), one.message[:500], context.now, None
             done.append((row, None))

@@ -16,7 +16,7 @@ from ...connectors.folder_sheet import PURCHASE_HEADER
 from ...connectors.payloads import CancelPayload, FulfilmentPayload, ListingPayload, RefundPayload
 from ...connectors.refund_line import RefundLine
 from ...core.currency import plain
-from ...core.states import OUTBOX, PURCHASE
+from ...core.states import OUTBOX, PURCHASE, InboundState, OutboxState, PurchaseState, SampleState
 from ...data.base import by_index
 from ...data.bulk import by_id
 from ...data.depot import Inbound
@@ -65,7 +65,7 @@ def waiting(context: Context) -> list[Waiting]:
         for what, (whose, kinds) in WHATS.items():
             target = f"{owner}:{row.id}"
             if whose == owner and (n := sum(counts.get((target, kind, "waiting"), 0) for kind in kinds)):
-                mine = (IS_OPEN, Outbox.state == "waiting", Outbox.target == target, Outbox.kind.in_(kinds))
+                mine = (IS_OPEN, Outbox.state == OutboxState.waiting, Outbox.target == target, Outbox.kind.in_(kinds))
                 # What was written down first has waited longest.
                 first = select(Outbox.made_at).where(*mine).order_by(Outbox.id).limit(1)
                 if since := context.session.scalar(by_index(first, Outbox, "ix_outbox_open")):
@@ -83,7 +83,7 @@ def _partners(context: Context) -> list[tuple[str, Any]]:
 
 def is_waiting(context: Context, owner: str, number: int, what: str) -> bool:
     """Whether anything waits for a partner to be taken out."""
-    wanted = (IS_OPEN, Outbox.state == "waiting", Outbox.target == f"{owner}:{number}", Outbox.kind.in_(WHATS[what][1]))
+    wanted = (IS_OPEN, Outbox.state == OutboxState.waiting, Outbox.target == f"{owner}:{number}", Outbox.kind.in_(WHATS[what][1]))
     return context.session.scalar(by_index(select(Outbox.id).where(*wanted).limit(1), Outbox, "ix_outbox_open")) is not None
 
 
@@ -95,7 +95,7 @@ def _rows(context: Context, owner: str, number: int, what: str, most: int | None
         if what == "purchases":
             raise Conflict(f"{row.name} takes purchase orders by its interface; a sheet too would buy them twice")
         raise Conflict(f"{row.name} takes changes by its interface")
-    wanted = (Outbox.target == f"{owner}:{number}", Outbox.kind.in_(WHATS[what][1]), Outbox.state == "waiting")
+    wanted = (Outbox.target == f"{owner}:{number}", Outbox.kind.in_(WHATS[what][1]), Outbox.state == OutboxState.waiting)
     rows = list(context.session.scalars(select(Outbox).where(*wanted).order_by(Outbox.id).limit(most)))
     if not rows:
         raise Conflict("nothing waits for this partner")
@@ -192,7 +192,7 @@ def take_back(context: Context, number: int) -> str:
     if sheet.back_at is not None:
         raise Conflict("this sheet was taken back already")
     _stop_its_file(context, sheet)
-    rows = [row for row in by_id(context.session, Outbox, sheet.outbox).values() if row.state == "done" and row.answer == _TAKEN]
+    rows = [row for row in by_id(context.session, Outbox, sheet.outbox).values() if row.state == OutboxState.done and row.answer == _TAKEN]
     back = [row for row in rows if _still(context, row)]
     if not back:
         raise Conflict("all of it was answered or overtaken since, so nothing can be taken back")
@@ -220,13 +220,13 @@ def _stop_its_file(context: Context, sheet: SheetOut) -> None:
     if not sheet.path:
         return
     row = context.session.scalar(queue.of_subjects(select(Outbox).where(Outbox.subject == f"sheet:{sheet.id}", Outbox.kind == "file")))
-    if row is None or row.state in ("dropped",):
+    if row is None or row.state in (OutboxState.dropped,):
         return
     if sheet.placing_at is not None and row.fault != "refused":
         raise Conflict(f"{sheet.path} is on their server, or may be; have them take it away there, and tell them by mail what changes")
-    if row.state == "waiting":
+    if row.state == OutboxState.waiting:
         row.state = OUTBOX.step(row.state, "stop")
-    elif row.state == "dead":
+    elif row.state == OutboxState.dead:
         row.state = OUTBOX.step(row.state, "drop")
     else:
         raise Conflict(f"{sheet.path} is on its way just now; try it again in a moment")
@@ -236,11 +236,11 @@ def _still(context: Context, row: Outbox) -> bool:
     """Whether what a sheet said still stands alone: a purchase nobody answered, a listing that nothing newer was said of."""
     if row.kind == "purchase":
         state = context.session.scalar(select(PurchaseOrder.state).where(PurchaseOrder.reference == row.key))
-        return state == "sent"
+        return state == PurchaseState.sent
     if row.kind == "sample":
-        return context.session.scalar(select(Sample.state).where(Sample.reference == row.key)) == "asked"
+        return context.session.scalar(select(Sample.state).where(Sample.reference == row.key)) == SampleState.asked
     if row.kind == "load":
-        return context.session.scalar(select(Inbound.state).where(Inbound.reference == row.key)) == "ordered"
+        return context.session.scalar(select(Inbound.state).where(Inbound.reference == row.key)) == InboundState.ordered
     newer = select(Outbox.id).where(Outbox.subject == row.subject, Outbox.id > row.id, Outbox.kind == row.kind)
     return context.session.scalar(newer.limit(1)) is None
 

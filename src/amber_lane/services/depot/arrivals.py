@@ -12,7 +12,7 @@ from ...connectors.depot_payloads import CountAgainPayload
 from ...connectors.depot_protocol import CountedLine, LoadState, StockMove, StockTold
 from ...core.currency import show
 from ...core.numbers import half_up
-from ...core.states import LOAD, LOAD_COMING
+from ...core.states import LOAD, LOAD_COMING, InboundState
 from ...data.bulk import by_id
 from ...data.depot import HeldGoods, Inbound, InboundLine
 from ...data.orders import PurchaseOrder
@@ -57,7 +57,7 @@ def take_state(context: Context, told: LoadState, pictures: Mapping[str, int] | 
             row.reference,
             f"load {row.reference} is at the gate of {depot.name}" + (f": {row.message}" if row.message else ""),
         )
-    if told.state == "counted" and row.state in (*LOAD_COMING, "counted"):
+    if told.state == "counted" and row.state in (*LOAD_COMING, InboundState.counted):
         count_in(context, row, told.lines, told.at, pictures or {})
 
 
@@ -233,7 +233,7 @@ def ask_again(context: Context, number: int, version: int | None) -> Inbound:
     """Ask the depot to count a load once more."""
     row = context.get_version(Inbound, number, version, "load")
     depot = context.get(Supplier, row.supplier_id, "depot")
-    if row.state != "counted":
+    if row.state != InboundState.counted:
         raise Conflict(f"load {row.reference} is not counted yet")
     if depot.kind in UNCALLED:
         raise Conflict(f"{depot.name} has no interface: write to them, and enter what they count")

@@ -8,6 +8,7 @@ from sqlalchemy import select
 
 from ...connectors.kinds import DEPOTS
 from ...core.cartons import litres
+from ...core.states import ListingState
 from ...data.bulk import by_id
 from ...data.lanes import Lane, LanePart
 from ...data.setup import Store, Supplier
@@ -59,7 +60,9 @@ class Comparing:
         s = context.session
         self.stores = {one.id: one for one in s.scalars(select(Store).order_by(Store.id))}
         self.sold: dict[int, int] = {}
-        live = select(Listing.sku_id, Listing.store_id).where(Listing.sku_id.in_(numbers), Listing.state.in_(("live", "paused")))
+        live = select(Listing.sku_id, Listing.store_id).where(
+            Listing.sku_id.in_(numbers), Listing.state.in_((ListingState.live, ListingState.paused))
+        )
         for sku, store in s.execute(live.order_by(Listing.store_id)):
             self.sold.setdefault(sku, store)
         self.lanes: dict[int, Lane] = {}

@@ -15,7 +15,8 @@ from ...connectors.depot_protocol import HoldAnswer
 from ...connectors.kinds import DEPOTS
 from ...core.cartons import fits
 from ...core.currency import show
-from ...core.states import HELD
+from ...core.states import HELD, HeldState
+from ...core.writing import grouped
 from ...data.depot import HeldGoods
 from ...data.lanes import Lane, LanePart
 from ...data.outbox import AuditEntry
@@ -55,7 +56,7 @@ def ask(context: Context, wish: HoldWish) -> HeldGoods:
     if depot.kind not in DEPOTS:
         raise Invalid(f"{depot.name} holds no goods for others", {"depot": "is no depot"})
     there = context.session.scalar(select(HeldGoods).where(HeldGoods.supplier_id == depot.id, HeldGoods.sku_id == sku.id))
-    if there is not None and there.state not in ("refused", "ended"):
+    if there is not None and there.state not in (HeldState.refused, HeldState.ended):
         raise Conflict(f"{depot.name} was asked already to hold {sku.code}")
     source = _source(context, sku, wish.source)
     value = _value(context, depot, source)
@@ -63,7 +64,7 @@ def ask(context: Context, wish: HoldWish) -> HeldGoods:
     _check(context, depot, wish, value, kind)
     row = there or HeldGoods(supplier_id=depot.id, sku_id=sku.id, number=sku.code, state=HELD.first, asked_at=context.now)
     if there is not None:
-        row.state = HELD.step(row.state, "ask_again" if row.state == "refused" else "resume")
+        row.state = HELD.step(row.state, "ask_again" if row.state == HeldState.refused else "resume")
         row.version += 1
     part = source[1] if source else None
     row.sides, row.weight_g, row.value, row.kind = list(wish.sides), wish.weight_g, value, kind
@@ -72,7 +73,7 @@ def ask(context: Context, wish: HoldWish) -> HeldGoods:
     row.pictures = _pictures(context, sku.id)
     context.session.add(row)
     context.session.flush()
-    if row.state == "asked" and depot.kind not in UNCALLED:
+    if row.state == HeldState.asked and depot.kind not in UNCALLED:
         payload = HoldPayload(
             number=row.number, title=sku.title, goods=kind, weight_g=row.weight_g, sides=wish.sides, value=value, currency=depot.currency,
             pictures=tuple(row.pictures),
@@ -123,7 +124,7 @@ def _value(context: Context, depot: Supplier, source: tuple[Item, Fraction] | No
 def _check(context: Context, depot: Supplier, wish: HoldWish, value: int, kind: str) -> None:
     terms, wrong = terms_of(context, depot.id), {}
     if min(wish.sides) <= 0 or max(wish.sides) > SIDE_MOST:
-        wrong["sides"] = f"must be three lengths of 1 to {SIDE_MOST:,} mm"
+        wrong["sides"] = f"must be three lengths of 1 to {grouped(SIDE_MOST)} mm"
     if not 0 < wish.weight_g <= WEIGHT_MOST:
         wrong["weight_g"] = "must be its weight in grams, as it is packed"
     if not 1 <= wish.inner <= 10_000 or not 0 <= wish.least <= 1_000_000 or not 0 <= wish.carton <= 100_000:
@@ -133,9 +134,9 @@ def _check(context: Context, depot: Supplier, wish: HoldWish, value: int, kind: 
     if wrong:
         raise Invalid("say what it weighs and measures as it is packed", wrong)
     if terms.weight_most and wish.weight_g > terms.weight_most:
-        wrong["weight_g"] = f"{depot.name} takes up to {terms.weight_most:,} g"
+        wrong["weight_g"] = f"{depot.name} takes up to {grouped(terms.weight_most)} g"
     if terms.side_most and max(wish.sides) > terms.side_most:
-        wrong["sides"] = f"{depot.name} takes up to {terms.side_most:,} mm"
+        wrong["sides"] = f"{depot.name} takes up to {grouped(terms.side_most)} mm"
     if terms.value_most and value > terms.value_most:
         wrong["value"] = f"{depot.name} takes goods of up to {show(terms.value_most, depot.currency)}"
     if terms.kinds and kind not in terms.kinds:
@@ -159,14 +160,14 @@ MOVES = {"question": "question", "agreed": "agree", "refused": "refuse"}
 def say(context: Context, row: HeldGoods, state: str, message: str = "") -> None:
     """The depot's word, by its interface or typed by a person."""
     move = MOVES.get(state)
-    if move is None or row.state not in HELD.sources(move) or (row.state == "refused" and state == "agreed"):
+    if move is None or row.state not in HELD.sources(move) or (row.state == HeldState.refused and state == "agreed"):
         return
     depot = context.get(Supplier, row.supplier_id, "depot")
     row.state, row.message = HELD.step(row.state, move), message[:500]
     row.version += 1
     told = {"question": "asks", "agreed": "will hold it", "refused": "will not hold it"}[state]
     context.log("depot.answer", row.number, f"{depot.name} {told}: {row.number}" + (f": {row.message}" if row.message else ""))
-    if row.state == "agreed":
+    if row.state == HeldState.agreed:
         _make_item(context, row, depot)
 
 
@@ -191,7 +192,7 @@ def answer_question(context: Context, number: int, version: int | None, text: st
     """Answer what the depot asked."""
     row = context.get_version(HeldGoods, number, version, "goods of a depot")
     text = text.strip()
-    if row.state != "question":
+    if row.state != HeldState.question:
         raise Conflict(f"the depot asks nothing about {row.number}")
     if not 0 < len(text) <= 1000:
         raise Invalid("write an answer of up to 1,000 letters", {"text": "is empty" if not text else "is too long"})
@@ -327,7 +328,9 @@ def open_lane(context: Context, number: int, use: int = 0) -> Lane:
 
 def asked(context: Context, most: int = 200) -> list[HeldGoods]:
     """What depots were asked to hold and have not agreed to, the newest first."""
-    rows = select(HeldGoods).where(HeldGoods.state.in_(("asked", "question", "refused"))).order_by(HeldGoods.id.desc())
+    rows = (
+        select(HeldGoods).where(HeldGoods.state.in_((HeldState.asked, HeldState.question, HeldState.refused))).order_by(HeldGoods.id.desc())
+    )
     return list(context.session.scalars(rows.limit(most)))
 
 

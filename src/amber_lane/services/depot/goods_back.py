@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 
 from ...core.numbers import half_up
+from ...core.states import HeldState
 from ...data.depot import DepotEntry, HeldGoods
 from ...data.orders import OrderLine, PurchaseOrder
 from ...data.setup import Supplier
@@ -33,7 +34,7 @@ class Back:
 def takes(context: Context, depot: int, line: int) -> HeldGoods | None:
     """The goods that a depot holds of an order line's SKU."""
     sku = context.get(OrderLine, line, "order line").sku_id
-    agreed = (HeldGoods.supplier_id == depot, HeldGoods.sku_id == sku, HeldGoods.state.in_(("agreed", "ended")))
+    agreed = (HeldGoods.supplier_id == depot, HeldGoods.sku_id == sku, HeldGoods.state.in_((HeldState.agreed, HeldState.ended)))
     return context.session.scalar(select(HeldGoods).where(*agreed))
 
 

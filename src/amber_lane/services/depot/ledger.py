@@ -10,6 +10,7 @@ from sqlalchemy import func, select
 
 from ...connectors.kinds import DEPOTS
 from ...core.numbers import half_up
+from ...core.states import HeldState, PurchaseState
 from ...data.bulk import by_id, in_chunks
 from ...data.depot import DepotEntry, HeldGoods
 from ...data.orders import PurchaseLine, PurchaseOrder
@@ -17,10 +18,9 @@ from ...data.setup import Supplier
 from ...data.source import Item
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
-from ..pricing.apply import respond
 
 # Purchases whose goods stand on the shelf still, and belong to a buyer.
-PROMISED = ("waiting", "sent", "accepted")
+PROMISED = (PurchaseState.waiting, PurchaseState.sent, PurchaseState.accepted)
 
 
 @dataclass(frozen=True)
@@ -148,7 +148,7 @@ def refresh(context: Context, goods: Iterable[HeldGoods]) -> None:
     moved: set[int] = set()
     for one in rows:
         item, mine = items[one.item_id or 0], stock[one.id]
-        free = max(mine.there - accepted.get(one.id, 0), 0) if one.state in ("agreed", "ended") else 0
+        free = max(mine.there - accepted.get(one.id, 0), 0) if one.state in (HeldState.agreed, HeldState.ended) else 0
         cost = mine.mean or item.cost
         if (item.stock, item.cost) != (free, cost):
             item.stock, item.cost, item.changed_at, item.seen_at = free, cost, context.now, context.now
@@ -156,7 +156,7 @@ def refresh(context: Context, goods: Iterable[HeldGoods]) -> None:
             moved.add(one.sku_id)
     context.session.flush()
     if moved:
-        respond(context, moved, alone=True)
+        context.reprice(moved, alone=True)
         context.reroute()
 
 
@@ -169,7 +169,7 @@ def follow_purchase(context: Context, purchase: PurchaseOrder) -> None:
         select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id, PurchaseLine.live).order_by(PurchaseLine.id)
     ).all()
     goods = {one.item_id: one for one in _by_items(context, [line.item_id for line in lines])}
-    if purchase.state == "shipped":
+    if purchase.state == PurchaseState.shipped:
         for line in lines:
             if held := goods.get(line.item_id):
                 why = f"sent for {purchase.reference}"

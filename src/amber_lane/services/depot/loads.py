@@ -17,7 +17,8 @@ from ...core.cartons import pack
 from ...core.currency import show
 from ...core.numbers import half_up
 from ...core.permissions import Limit
-from ...core.states import LOAD, LOAD_COMING
+from ...core.states import LOAD, LOAD_COMING, HeldState, InboundState
+from ...core.writing import grouped
 from ...data.bulk import by_id
 from ...data.depot import HeldGoods, Inbound, InboundLine
 from ...data.outbox import AuditEntry
@@ -117,10 +118,10 @@ def _goods_of(context: Context, depot: int, lines: Sequence[LoadLine]) -> dict[i
         held = goods.get(line.held)
         if held is None or held.supplier_id != depot:
             raise Invalid("these goods are not held by that depot")
-        if held.state != "agreed":
+        if held.state != HeldState.agreed:
             raise Invalid(f"the depot has not agreed to hold {held.number}")
         if not 0 < line.units <= UNITS_MOST:
-            raise Invalid(f"{held.number}: send 1 to {UNITS_MOST:,} units", {"units": f"must be 1 to {UNITS_MOST:,}"})
+            raise Invalid(f"{held.number}: send 1 to {grouped(UNITS_MOST)} units", {"units": f"must be 1 to {grouped(UNITS_MOST)}"})
         if line.units % held.inner:
             raise Invalid(
                 f"{held.number} comes in packs of {held.inner}: send a whole number of them", {"units": f"must be packs of {held.inner}"}
@@ -314,13 +315,13 @@ def undo_plan(context: Context, act: AuditEntry) -> None:
 
 def recent(context: Context, most: int = 200) -> list[Inbound]:
     """Loads that come, and those of the last months, the newest first."""
-    rows = select(Inbound).where((Inbound.made_at > context.now - OLD) | Inbound.state.in_(("planned", *LOAD_COMING)))
+    rows = select(Inbound).where((Inbound.made_at > context.now - OLD) | Inbound.state.in_((InboundState.planned, *LOAD_COMING)))
     return list(context.session.scalars(rows.order_by(Inbound.id.desc()).limit(most)))
 
 
 def going(context: Context) -> int:
     """How many loads are put together or on their way."""
-    rows = select(func.count()).select_from(Inbound).where(Inbound.state.in_(("planned", *LOAD_COMING)))
+    rows = select(func.count()).select_from(Inbound).where(Inbound.state.in_((InboundState.planned, *LOAD_COMING)))
     return int(context.session.scalar(rows) or 0)
 
 
@@ -332,7 +333,7 @@ def service_name(context: Context, row: Inbound) -> str:
 
 def under_way(context: Context, supplier: int) -> list[str]:
     """References of loads that a supplier may have news of."""
-    rows = select(Inbound.reference).where(Inbound.from_id == supplier, Inbound.state == "ordered").order_by(Inbound.id)
+    rows = select(Inbound.reference).where(Inbound.from_id == supplier, Inbound.state == InboundState.ordered).order_by(Inbound.id)
     return list(context.session.scalars(rows))
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import BigInteger, func, select, type_coerce
 
-from ...core.states import LOAD_COMING
+from ...core.states import LOAD_COMING, DecisionState, ListingState, OrderLineState
 from ...data.base import to_ms
 from ...data.bulk import in_chunks
 from ...data.depot import DepotTerms, HeldGoods, Inbound, InboundLine
@@ -61,7 +61,7 @@ def demand_of(context: Context, skus: Collection[int], days: int = DAYS) -> Dema
         rows = (
             select(OrderLine.sku_id, type_coerce(Order.ordered_at, BigInteger), OrderLine.quantity)
             .join(Order, Order.id == OrderLine.order_id)
-            .where(OrderLine.sku_id.in_(chunk), Order.ordered_at >= start, OrderLine.state != "cancelled")
+            .where(OrderLine.sku_id.in_(chunk), Order.ordered_at >= start, OrderLine.state != OrderLineState.cancelled)
         )
         for sku, at, quantity in s.execute(rows):
             day = int(np.searchsorted(begins, at, side="right")) - 1
@@ -79,14 +79,14 @@ def _shut_days(context: Context, skus: Collection[int], begins: NDArray[np.int64
     out: dict[int, NDArray[np.bool_]] = {}
     for chunk in in_chunks(skus):
         listings: dict[int, list[Listing]] = {}
-        for one in context.session.scalars(select(Listing).where(Listing.sku_id.in_(chunk), Listing.state != "preparing")):
+        for one in context.session.scalars(select(Listing).where(Listing.sku_id.in_(chunk), Listing.state != ListingState.preparing)):
             listings.setdefault(one.sku_id, []).append(one)
         d = ListingDecision
         told: dict[int, list[tuple[int, bool, bool]]] = {}
         rows = (
             select(d.listing_id, type_coerce(d.at, BigInteger), d.old_state, d.old_quantity, d.new_state, d.new_quantity)
             .join(Listing, Listing.id == d.listing_id)
-            .where(Listing.sku_id.in_(chunk), d.state == "sent")
+            .where(Listing.sku_id.in_(chunk), d.state == DecisionState.sent)
             .order_by(d.listing_id, d.at, d.id)
         )
         for listing, at, old_state, old_quantity, new_state, new_quantity in context.session.execute(rows):

@@ -13,6 +13,7 @@ from sqlalchemy import func, select
 from ...core import reorder_plan, stock_ahead
 from ...core.cartons import Boxed, litres
 from ...core.reorder_plan import Chosen, Stocks, Wanted
+from ...core.states import HeldState, OrderLineState
 from ...data.bulk import by_id, in_chunks
 from ...data.depot import DepotTerms, HeldGoods
 from ...data.lanes import Lane, LanePart
@@ -66,7 +67,7 @@ class ReorderPlan:
     def order(self, n: int) -> int:
         """Units that are proposed now: nothing for what nobody sells from there any more, or while it is put off."""
         held = self.rows[n].held
-        if held.state != "agreed" or held.source_id is None or (held.quiet_until and held.quiet_until > self.today):
+        if held.state != HeldState.agreed or held.source_id is None or (held.quiet_until and held.quiet_until > self.today):
             return 0
         return int(self.chosen.order[n])
 
@@ -89,7 +90,7 @@ def _rows(context: Context, only: Collection[int] | None) -> list[Goods]:
     query = select(HeldGoods).where(HeldGoods.item_id.is_not(None)).order_by(HeldGoods.id)
     held = [one for one in s.scalars(query) if only is None or one.id in only]
     stock = ledger.stock_of(context, [one.id for one in held])
-    held = [one for one in held if one.state == "agreed" or stock[one.id].there]
+    held = [one for one in held if one.state == HeldState.agreed or stock[one.id].there]
     skus, depots = by_id(s, Sku, (one.sku_id for one in held)), by_id(s, Supplier, (one.supplier_id for one in held))
     items = by_id(s, Item, (one.source_id or 0 for one in held))
     terms = {number: terms_of(context, number) for number in depots}
@@ -132,7 +133,7 @@ def _owed(context: Context, held: list[HeldGoods]) -> dict[int, int]:
             select(LanePart.item_id, func.sum(OrderLine.quantity))
             .join(Lane, Lane.id == LanePart.lane_id)
             .join(OrderLine, OrderLine.lane_id == Lane.id)
-            .where(LanePart.item_id.in_(chunk), OrderLine.state.in_(("ready", "held")))
+            .where(LanePart.item_id.in_(chunk), OrderLine.state.in_((OrderLineState.ready, OrderLineState.held)))
             .group_by(LanePart.item_id)
         )
         out |= {by_item[int(item or 0)]: int(units) for item, units in context.session.execute(rows)}

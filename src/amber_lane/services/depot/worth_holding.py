@@ -11,6 +11,7 @@ from sqlalchemy import select
 from ...connectors.kinds import DEPOTS
 from ...core.cartons import Boxed
 from ...core.holding import Worth, usual_load, worth
+from ...core.states import HeldState, ListingState
 from ...data.bulk import in_chunks
 from ...data.depot import DepotTerms, HeldGoods
 from ...data.lanes import Lane, LanePart
@@ -92,7 +93,9 @@ class _Looking:
             )
             for lane, part, item in s.execute(rows):
                 self.lanes.setdefault(lane.sku_id, []).append((lane, part, item))
-            sold = select(Listing).where(Listing.sku_id.in_(chunk), Listing.state.in_(("live", "paused")), Listing.landed.is_not(None))
+            sold = select(Listing).where(
+                Listing.sku_id.in_(chunk), Listing.state.in_((ListingState.live, ListingState.paused)), Listing.landed.is_not(None)
+            )
             for listing in s.scalars(sold.order_by(Listing.store_id)):
                 self.listings.setdefault(listing.sku_id, listing)
         self.stores = {one.id: one for one in s.scalars(select(Store))}
@@ -105,7 +108,7 @@ class _Looking:
         mean = float(self.mean[n]) * times
         lanes, listing = self.lanes.get(sku.id, []), self.listings.get(sku.id)
         held = self.held.get((depot.id, sku.id))
-        if sold < SOLD_DAYS or mean <= 0 or not lanes or listing is None or (held is not None and held.state == "agreed"):
+        if sold < SOLD_DAYS or mean <= 0 or not lanes or listing is None or (held is not None and held.state == HeldState.agreed):
             return None
         lane, part, item = lanes[0]
         store = self.stores[listing.store_id]

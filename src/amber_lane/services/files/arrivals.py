@@ -12,7 +12,7 @@ from sqlalchemy import delete, select
 
 from ...connectors.file_servers.protocol import BYTES_MOST, TEMPORARY, FileVisit, RemoteFile
 from ...core.file_names import FileNames
-from ...core.states import FILE
+from ...core.states import FILE, FileState
 from ...data.files import FileCame, FileRule, FileServer
 from ...data.setup import Store, Supplier
 from ..base import house_days
@@ -128,7 +128,7 @@ def _state(known: dict[tuple[str, str], FileCame], one: RemoteFile, context: Con
 
 def _enter(context: Context, rule: FileRule, one: RemoteFile, state: str, message: str) -> FileCame:
     """A content that is new; what was seen of the same file and never fetched is forgotten for it."""
-    growing = (FileCame.rule_id == rule.id, FileCame.path == one.path, FileCame.state == "seen")
+    growing = (FileCame.rule_id == rule.id, FileCame.path == one.path, FileCame.state == FileState.seen)
     context.session.execute(delete(FileCame).where(*growing))
     row = FileCame(
         rule_id=rule.id,
@@ -150,7 +150,7 @@ def _only_newest(
 ) -> list[RemoteFile]:
     """The newest alone, if it is newer than all that came before; older ones are passed over for good, so that none counts once the newest
     is moved away."""
-    had = [row for row in known.values() if row.state not in ("seen", "passed")]
+    had = [row for row in known.values() if row.state not in (FileState.seen, FileState.passed)]
     last = max((_age(names, row.path, row.changed_at) for row in had), default=None)
     newest = fresh[-1:] if fresh and (last is None or _age(names, fresh[-1].path, fresh[-1].changed) >= last) else []
     for one in fresh:
@@ -224,7 +224,7 @@ def close(context: Context, number: int) -> None:
     if not row.needs:
         raise Conflict("nothing is open with this file")
     row.needs = False
-    if row.state == "wrong":
+    if row.state == FileState.wrong:
         row.state = FILE.step(row.state, "close")
     context.log("file.close", row.path, f"{row.path}: left as it is", reason=row.message)
 
@@ -234,7 +234,7 @@ def overtaken(context: Context, newer: FileCame) -> None:
     before = (FileCame.rule_id == newer.rule_id, FileCame.id != newer.id, FileCame.needs)
     for row in context.session.scalars(select(FileCame).where(*before)):
         row.needs = False
-        if row.state == "wrong":
+        if row.state == FileState.wrong:
             row.state = FILE.step(row.state, "close")
 
 
@@ -242,7 +242,12 @@ def to_move(context: Context, rule: FileRule) -> list[tuple[int, str]]:
     """Files that are done with and still lie where they came from: (number, path)."""
     if not rule.done_folder or rule.server_id is None:
         return []
-    done = (FileCame.rule_id == rule.id, FileCame.state.in_(("taken", "closed")), FileCame.moved.is_(False), FileCame.kept != "")
+    done = (
+        FileCame.rule_id == rule.id,
+        FileCame.state.in_((FileState.taken, FileState.closed)),
+        FileCame.moved.is_(False),
+        FileCame.kept != "",
+    )
     return list(context.session.execute(select(FileCame.id, FileCame.path).where(*done).order_by(FileCame.id)).tuples())
 
 

@@ -9,7 +9,7 @@ from rapidfuzz.fuzz import partial_ratio
 from sqlalchemy import select
 
 from ...connectors.payloads import FulfilmentPayload
-from ...core.states import OUTBOX
+from ...core.states import OUTBOX, OutboxState
 from ...data.bulk import by_id
 from ...data.outbox import AuditEntry, Outbox
 from ...data.setup import Carrier, Store
@@ -19,7 +19,7 @@ from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 
 NAME_MOST = 100
-OPEN = ("waiting", "unknown", "dead")
+OPEN = (OutboxState.waiting, OutboxState.unknown, OutboxState.dead)
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ def _name(context: Context, store: int, carrier: Carrier, name: str) -> None:
         return
     for row in _untaken(context, store, carrier.id):
         row.body = FulfilmentPayload.model_validate(row.body).model_copy(update={"carrier": name}).stored()
-        if row.state == "dead":
+        if row.state == OutboxState.dead:
             # Whether the store has it after all is asked first, as after every loss.
             row.state, row.tries, row.claimed_at = OUTBOX.step(row.state, "retry"), 0, context.now
         row.after, row.fault = context.now, ""
@@ -88,7 +88,7 @@ def choose(context: Context, store_id: int, carrier_id: int, name: str) -> str:
             f"{store.name} does not know {name!r}; choose one of {', '.join(store.carriers)}", {"name": "is not on the store's list"}
         )
     old = carrier.store_names.get(str(store_id), "")
-    if name == old and not any(row.state == "dead" for row in _untaken(context, store_id, carrier_id)):
+    if name == old and not any(row.state == OutboxState.dead for row in _untaken(context, store_id, carrier_id)):
         raise Conflict(f"{store.name} calls {carrier.name} {old or 'nothing yet'} already; nothing was changed")
     _name(context, store_id, carrier, name)
     carrier.version += 1
@@ -124,7 +124,9 @@ def table(context: Context) -> list[Naming]:
     """All stores that take tracking numbers by all carriers."""
     stores = context.session.scalars(select(Store).where(Store.kind != "sheet", Store.ended_at.is_(None)).order_by(Store.id)).all()
     carriers = context.session.scalars(select(Carrier).where(Carrier.ended_at.is_(None)).order_by(Carrier.id)).all()
-    query = select(Outbox.target, Outbox.body).where(Outbox.kind == "fulfilment", Outbox.state == "dead", Outbox.fault == "carrier")
+    query = select(Outbox.target, Outbox.body).where(
+        Outbox.kind == "fulfilment", Outbox.state == OutboxState.dead, Outbox.fault == "carrier"
+    )
     rows = [(target, FulfilmentPayload.model_validate(body).parcel) for target, body in context.session.execute(query).tuples()]
     parcels = by_id(context.session, Parcel, (number for _, number in rows))
     waits: dict[tuple[str, int], int] = {}

@@ -12,7 +12,7 @@ from ...connectors.payloads import RefundPayload
 from ...core.currency import show
 from ...core.permissions import Limit
 from ...core.risk import parcel_at_risk
-from ...core.states import MESSAGE, ORDER_LINE
+from ...core.states import MESSAGE, ORDER_LINE, OrderLineState, ParcelState
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import Carrier, Store, Supplier
@@ -77,7 +77,7 @@ class Troubled:
 def troubled(context: Context) -> list[Troubled]:
     """All parcels in trouble, dearest first; those that came back long ago, or were settled, are left out."""
     # Two looks along an index each, instead of one over all parcels there ever were.
-    on_its_way = select(Parcel.id).where(Parcel.state.in_(("label", "moving", "returned")))
+    on_its_way = select(Parcel.id).where(Parcel.state.in_((ParcelState.label, ParcelState.moving, ParcelState.returned)))
     astray = select(Parcel.id).where(Parcel.ended_by == literal_column("'elsewhere'"))
     rows = context.session.execute(
         select(Parcel, func.min(Order.promised_by), func.min(PurchaseOrder.order_id), Carrier.kind)
@@ -91,7 +91,7 @@ def troubled(context: Context) -> list[Troubled]:
     found = []
     for parcel, promised, order, carrier in rows:
         wrong = trouble_of(context, parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, carrier != "by_hand")
-        if not wrong or (parcel.state == "returned" and context.now - (parcel.ended_at or context.now) > RETURNED_FOR):
+        if not wrong or (parcel.state == ParcelState.returned and context.now - (parcel.ended_at or context.now) > RETURNED_FOR):
             continue
         found.append((parcel, wrong, promised, order))
     paid = _paid(context, [parcel.id for parcel, *_ in found])
@@ -124,7 +124,9 @@ def _paid(context: Context, parcels: Iterable[int]) -> dict[int, int]:
             .where(
                 ParcelLine.parcel_id.in_(chunk),
                 PurchaseLine.live,
-                OrderLine.state.in_(("on_the_road", "with_supplier", "bought", "arrived")),
+                OrderLine.state.in_(
+                    (OrderLineState.on_the_road, OrderLineState.with_supplier, OrderLineState.bought, OrderLineState.arrived)
+                ),
             )
             .distinct()
         )

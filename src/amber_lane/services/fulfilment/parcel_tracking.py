@@ -13,7 +13,7 @@ from ...connectors.payloads import FulfilmentPayload
 from ...connectors.protocols import CarrierWord, Tracking
 from ...core.address import postcode_in
 from ...core.ids import check_shape
-from ...core.states import ORDER_LINE, PARCEL, PURCHASE
+from ...core.states import ORDER_LINE, PARCEL, PURCHASE, ParcelState, PurchaseState
 from ...data.base import by_index
 from ...data.bulk import by_id
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -86,7 +86,7 @@ def take_tracking(context: Context, purchase: PurchaseOrder, tracking: Tracking,
         context.session.add(ParcelLine(parcel_id=parcel.id, purchase_id=purchase.id))
     for one in old:
         _replace(context, one, purchase, parcel)
-    if purchase.state != "shipped":
+    if purchase.state != PurchaseState.shipped:
         purchase.state = PURCHASE.step(purchase.state, "ship")
         depot_ledger.follow_purchase(context, purchase)
     purchase.message = ""
@@ -109,7 +109,7 @@ def against(context: Context, reference: str, number: str, carrier: str) -> str:
 
 
 # A wrong number is told at its purchase, whatever has become of that since.
-WRONG_IN = ("waiting", "sent", "accepted", "shipped")
+WRONG_IN = (PurchaseState.waiting, PurchaseState.sent, PurchaseState.accepted, PurchaseState.shipped)
 
 
 def wrong_numbers(context: Context) -> list[PurchaseOrder]:
@@ -152,7 +152,7 @@ def _used_already(context: Context, parcel: Parcel, purchase: PurchaseOrder) -> 
     orders = orders_of(context, parcel.id)
     if purchase.order_id in {one.id for one in orders}:
         return ""
-    if parcel.state in ("delivered", "returned") and (parcel.ended_at or context.now) < purchase.made_at:
+    if parcel.state in (ParcelState.delivered, ParcelState.returned) and (parcel.ended_at or context.now) < purchase.made_at:
         return f"{parcel.number} was used before: that parcel ended before this was bought; ask the supplier for the right number"
     mine = _where(context.get(Order, purchase.order_id, "order"))
     others = [one for one in orders if _where(one) != mine]
@@ -182,7 +182,7 @@ def _unmoved(context: Context, purchase: PurchaseOrder, number: str) -> list[Par
     rows = (
         select(Parcel)
         .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
-        .where(ParcelLine.purchase_id == purchase.id, Parcel.state == "label", Parcel.moved_at.is_(None), Parcel.number != number)
+        .where(ParcelLine.purchase_id == purchase.id, Parcel.state == ParcelState.label, Parcel.moved_at.is_(None), Parcel.number != number)
     )
     return list(context.session.scalars(rows))
 
@@ -243,7 +243,9 @@ def on_the_road(context: Context, carrier: int) -> list[str]:
     """Numbers that the carrier may have news of."""
     return list(
         context.session.scalars(
-            select(Parcel.number).where(Parcel.carrier_id == carrier, Parcel.state.in_(("label", "moving"))).order_by(Parcel.id)
+            select(Parcel.number)
+            .where(Parcel.carrier_id == carrier, Parcel.state.in_((ParcelState.label, ParcelState.moving)))
+            .order_by(Parcel.id)
         )
     )
 
@@ -276,11 +278,11 @@ def _advance(context: Context, parcel: Parcel, word: CarrierWord) -> None:
         parcel.state = PARCEL.step(parcel.state, move)
     if move:
         parcel.moved_at = max(parcel.moved_at or word.at, word.at)
-    if parcel.state in ("delivered", "returned") and parcel.ended_at is None:
+    if parcel.state in (ParcelState.delivered, ParcelState.returned) and parcel.ended_at is None:
         parcel.ended_at, parcel.ended_by = word.at, "carrier"
-        if parcel.state == "delivered" and _elsewhere(context, parcel, word):
+        if parcel.state == ParcelState.delivered and _elsewhere(context, parcel, word):
             parcel.ended_by = "elsewhere"
-        elif parcel.state == "delivered":
+        elif parcel.state == ParcelState.delivered:
             arrive(context, parcel)
 
 
@@ -301,7 +303,7 @@ def arrive(context: Context, parcel: Parcel) -> None:
         rest = context.session.scalar(
             select(Parcel.id)
             .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
-            .where(ParcelLine.purchase_id == number, Parcel.state != "delivered")
+            .where(ParcelLine.purchase_id == number, Parcel.state != ParcelState.delivered)
             .limit(1)
         )
         if rest is not None:
@@ -324,7 +326,7 @@ def _all_delivered(context: Context, line: OrderLine) -> bool:
         select(Parcel.id)
         .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
         .join(PurchaseLine, PurchaseLine.purchase_id == ParcelLine.purchase_id)
-        .where(PurchaseLine.order_line_id == line.id, PurchaseLine.live, Parcel.state != "delivered")
+        .where(PurchaseLine.order_line_id == line.id, PurchaseLine.live, Parcel.state != ParcelState.delivered)
     )
     return context.session.scalar(rest.limit(1)) is None
 
@@ -340,8 +342,8 @@ def suppose_arrived(context: Context) -> int:
         .join(Carrier, Carrier.id == Parcel.carrier_id)
         # Of a carrier that tells nothing, a parcel moves from the day it was sent.
         .where(
-            (Parcel.state == "moving") & (Parcel.moved_at < context.now - timedelta(days=1))
-            | (Parcel.state == "label") & (Carrier.kind == "by_hand")
+            (Parcel.state == ParcelState.moving) & (Parcel.moved_at < context.now - timedelta(days=1))
+            | (Parcel.state == ParcelState.label) & (Carrier.kind == "by_hand")
         )
     ).all()
     after: dict[str, int] = {}
@@ -350,7 +352,7 @@ def suppose_arrived(context: Context) -> int:
         if code not in after:
             after[code] = int(policy_for(context.session, store=code)["arrived_after_days"])
         if after[code] and parcel.id not in done and context.now - parcel.made_at > timedelta(days=after[code]):
-            if parcel.state == "label":
+            if parcel.state == ParcelState.label:
                 parcel.state, parcel.moved_at = PARCEL.step(parcel.state, "move"), parcel.made_at
             parcel.state, parcel.ended_at, parcel.ended_by = PARCEL.step(parcel.state, "suppose"), context.now, "policy"
             parcel.last_word = f"Taken as arrived after {after[code]} days"
@@ -374,7 +376,7 @@ def mark(context: Context, number: int, what: str, at: datetime | None = None) -
         raise Invalid(f"a parcel is one of {', '.join(MARKS)}")
     if at is not None and at > context.now:
         raise Invalid("that day is still to come")
-    if parcel.state in ("delivered", "returned"):
+    if parcel.state in (ParcelState.delivered, ParcelState.returned):
         raise Conflict(f"{parcel.number} is {parcel.state} already")
     take_words(context, parcel.carrier_id, {parcel.number: [CarrierWord(at or context.now, what, MARKS[what].capitalize(), "")]})
     context.log("transit.mark", parcel.number, f"{parcel.number}: {MARKS[what]}, as told by {context.actor}")
@@ -391,7 +393,7 @@ def enter_tracking(context: Context, reference: str, number: str, carrier: str, 
     purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference.strip()))
     if purchase is None:
         raise Invalid(f"there is no purchase order {reference!r}")
-    if purchase.state in ("refused", "stopped", "withdrawn"):
+    if purchase.state in (PurchaseState.refused, PurchaseState.stopped, PurchaseState.withdrawn):
         raise Invalid(f"purchase order {purchase.reference} was {purchase.state}, so nothing can be on its way for it")
     parcel = take_tracking(context, purchase, Tracking(number, carrier))
     if parcel is None:

@@ -10,6 +10,7 @@ from sqlalchemy import Integer, Select, Text, and_, case, cast, false, func, lit
 from sqlalchemy.orm import aliased
 
 from ...core.money import Ints
+from ...core.states import OutboxState
 from ...data.base import by_index
 from ...data.bulk import in_chunks
 from ...data.lanes import IS_KIT, Lane, LanePart
@@ -36,13 +37,16 @@ _main = (
 _used = and_(Lane.id == func.coalesce(Listing.lane_id, _main), Lane.closed_at.is_(None))
 _moving = (
     select(Outbox.id)
-    .where(Outbox.subject == "listing:" + cast(Listing.id, Text), Outbox.state.in_(("waiting", "claimed", "unknown", "posted")))
+    .where(
+        Outbox.subject == "listing:" + cast(Listing.id, Text),
+        Outbox.state.in_((OutboxState.waiting, OutboxState.claimed, OutboxState.unknown, OutboxState.posted)),
+    )
     .correlate(Listing)
     .exists()
 )
 _dead = (
     select(Outbox.answer)
-    .where(Outbox.subject == "listing:" + cast(Listing.id, Text), Outbox.state == "dead")
+    .where(Outbox.subject == "listing:" + cast(Listing.id, Text), Outbox.state == OutboxState.dead)
     .order_by(Outbox.id.desc())
     .limit(1)
     .correlate(Listing)
@@ -53,7 +57,9 @@ _first_part = select(func.min(LanePart.id)).where(LanePart.lane_id == Lane.id).c
 _sold_by = (Listing.lane_id == Lane.id) & (Listing.sku_id == Lane.sku_id)
 _lane_listing = select(func.min(Listing.id)).where(_sold_by).correlate(Lane).scalar_subquery()
 _refused_ones = union(
-    select(cast(func.substr(Outbox.subject, len("listing:") + 1), Integer)).where(Outbox.state == "dead", Outbox.kind == "listing"),
+    select(cast(func.substr(Outbox.subject, len("listing:") + 1), Integer)).where(
+        Outbox.state == OutboxState.dead, Outbox.kind == "listing"
+    ),
     select(Listing.id).where(Listing.message != literal_column("''")),
 )
 _SLIM_LISTINGS = (

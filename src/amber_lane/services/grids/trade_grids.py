@@ -7,6 +7,7 @@ from typing import Any
 
 from sqlalchemy import and_, case, false, func, or_, select
 
+from ...core.states import OrderLineState
 from ...data.orders import FillPlan, Hold, Order, OrderLine, PurchaseOrder
 from ...data.setup import Carrier, Store, Supplier
 from ...data.transit import Parcel, ParcelLine
@@ -14,8 +15,19 @@ from ..base.context import Context
 from .grid import GridSpec, Seeker
 
 # The state of an order is that of its line that is furthest from done.
-_RANK = ("needs_lane", "held", "refused", "new", "ready", "bought", "with_supplier", "on_the_road", "arrived", "cancelled")
-ORDER_STATES = {state: str(rank) for rank, state in enumerate(_RANK)}
+_RANK = (
+    OrderLineState.needs_lane,
+    OrderLineState.held,
+    OrderLineState.refused,
+    OrderLineState.new,
+    OrderLineState.ready,
+    OrderLineState.bought,
+    OrderLineState.with_supplier,
+    OrderLineState.on_the_road,
+    OrderLineState.arrived,
+    OrderLineState.cancelled,
+)
+ORDER_STATES: dict[str, str] = {state: str(rank) for rank, state in enumerate(_RANK)}
 
 
 def _state_rank() -> Any:
@@ -63,7 +75,7 @@ ORDERS = GridSpec(
         "title": _of_lines(func.min(OrderLine.title)),
         "sku": _of_lines(func.min(OrderLine.sku_code)),
         "lines": _of_lines(func.count()),
-        "gone": _of_lines(func.sum(case((OrderLine.state.in_(("on_the_road", "arrived")), 1), else_=0))),
+        "gone": _of_lines(func.sum(case((OrderLine.state.in_((OrderLineState.on_the_road, OrderLineState.arrived)), 1), else_=0))),
         "units": _of_lines(func.sum(OrderLine.quantity)),
         "paid": _of_lines(func.sum(OrderLine.total)),
         "kept": _of_lines(func.sum(OrderLine.net_revenue)),
@@ -161,8 +173,8 @@ def states_of_orders(context: Context) -> dict[str, int]:
     )
     rows = context.session.execute(select(ranks.c.rank, func.count()).group_by(ranks.c.rank)).all()
     found = {_RANK[rank]: n for rank, n in rows if rank < len(_RANK)}
-    gone = lines.where(OrderLine.state == "cancelled").distinct().subquery()
-    other = select(OrderLine.id).where(OrderLine.order_id == gone.c.order_id, OrderLine.state != "cancelled").exists()
+    gone = lines.where(OrderLine.state == OrderLineState.cancelled).distinct().subquery()
+    other = select(OrderLine.id).where(OrderLine.order_id == gone.c.order_id, OrderLine.state != OrderLineState.cancelled).exists()
     cancelled = context.session.scalar(select(func.count()).select_from(gone).where(~other)) or 0
     total = context.session.scalar(select(func.count()).select_from(Order)) or 0
     arrived = total - sum(found.values()) - cancelled

@@ -12,6 +12,8 @@ from ...connectors.protocols import CatalogueItem, StoreListing
 from ...connectors.wire import clip
 from ...core.currency import parse_money
 from ...core.ids import check_gtin
+from ...core.states import DecisionState
+from ...core.writing import grouped
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane
 from ...data.orders import OrderLine
@@ -93,8 +95,9 @@ def check_listings(context: Context, rows: Iterable[Row], progress: Callable[[in
     notes = [
         _twice(repeated),
         _lost_zeros(lost),
-        f"{words:,} with another title or description than ours: the Shelf shows both, to take theirs or to send ours." * (words > 0),
-        f"{facts:,} with another barcode, maker, category, options or weight than we have: ours is kept." * (facts > 0),
+        f"{grouped(words)} with another title or description than ours: the Shelf shows both, to take theirs or to send ours."
+        * (words > 0),
+        f"{grouped(facts)} with another barcode, maker, category, options or weight than we have: ours is kept." * (facts > 0),
     ]
     out.note = " ".join(note for note in notes if note)
     return out
@@ -128,7 +131,7 @@ def _barcode(row: Row, known: str = "") -> str:
 
 def _twice(numbers: list[str]) -> str:
     n = len(numbers)
-    return f"{n:,} {'rows stand' if n > 1 else 'row stands'} twice in it, such as {numbers[0]}; each counts once." if numbers else ""
+    return f"{grouped(n)} {'rows stand' if n > 1 else 'row stands'} twice in it, such as {numbers[0]}; each counts once." if numbers else ""
 
 
 def _lost_zeros(lost: list[tuple[str, str]]) -> str:
@@ -136,9 +139,8 @@ def _lost_zeros(lost: list[tuple[str, str]]) -> str:
     if not lost:
         return ""
     n, (theirs, ours) = len(lost), lost[0]
-    return (
-        f"{n:,} new that differ{'s' if n == 1 else ''} from ours only in leading zeros: {theirs} is {ours} here. Save that column as text."
-    )
+    differ = f"{grouped(n)} new that differ{'s' if n == 1 else ''} from ours only in leading zeros"
+    return f"{differ}: {theirs} is {ours} here. Save that column as text."
 
 
 def _title(row: Row) -> str:
@@ -172,7 +174,9 @@ def take_listings(context: Context, checked: Checked) -> int:
     }
     described = {str(row.id): crc32(row.description.encode()) for row in plain if row.description}
     before = {"shown": shown, "filled": filled, "described": described}
-    context.log_part("listing.sheet", "listings", lambda n: f"{n:,} listing{'' if n == 1 else 's'} brought in by a sheet", after, n, before)
+    context.log_part(
+        "listing.sheet", "listings", lambda n: f"{grouped(n)} listing{'' if n == 1 else 's'} brought in by a sheet", after, n, before
+    )
     return n
 
 
@@ -183,7 +187,7 @@ def take_listings_back(context: Context, act: AuditEntry) -> None:
         "a lane": select(Lane.id).where(Lane.sku_id.in_(made["skus"]), Lane.closed_at.is_(None)),
         "an order": select(OrderLine.id).where(OrderLine.sku_id.in_(made["skus"])),
         "a change sent": select(ListingDecision.id).where(
-            ListingDecision.listing_id.in_(made["listings"]), ListingDecision.state == "sent"
+            ListingDecision.listing_id.in_(made["listings"]), ListingDecision.state == DecisionState.sent
         ),
     }
     for what, query in used.items():

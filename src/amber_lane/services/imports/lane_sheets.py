@@ -11,6 +11,7 @@ from sqlalchemy import func, select
 
 from ...core.numbers import parse_units
 from ...core.states import LANE
+from ...core.writing import grouped
 from ...data.base import to_ms
 from ...data.bulk import bulk_insert, bulk_update, in_chunks
 from ...data.lanes import Lane, LanePart
@@ -20,7 +21,6 @@ from ...data.source import Item
 from ..base.context import Context
 from ..base.import_frame import SHOWN, Checked, KnownNames, Row, each, need
 from ..mapping import bulk_changes, lanes
-from ..pricing.apply import respond
 
 ALL, ALONE = ("", "*", "all", "all stores"), " alone"
 INSTEAD = "replacement"
@@ -278,9 +278,9 @@ def take_lanes(context: Context, checked: Checked) -> int:
     _drop_twins(context, skus, numbers)
     n, after = len(checked.good), {"places": bulk_changes.places(context, skus)}
     context.log_part(
-        "lane.sheet", "lanes", lambda n: f"{n:,} lane{'s' if n != 1 else ''} brought in by a sheet", after, n, {"lanes": before}
+        "lane.sheet", "lanes", lambda n: f"{grouped(n)} lane{'s' if n != 1 else ''} brought in by a sheet", after, n, {"lanes": before}
     )
-    respond(context, skus)
+    context.reprice(skus)
     context.reroute()
     return n
 

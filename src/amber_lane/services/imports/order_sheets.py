@@ -12,6 +12,7 @@ from sqlalchemy import select
 from ...connectors.protocols import Address, PurchaseAnswer, StoreOrder, StoreOrderLine, Tracking
 from ...core.currency import parse_money
 from ...core.ids import check_country
+from ...core.states import OrderLineState, ParcelState, PurchaseState
 from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine, PurchaseOrder
 from ...data.setup import Store
@@ -154,7 +155,7 @@ def _joined(known: tuple[Order, list[OrderLine]], ordered: StoreOrder) -> StoreO
     ValueError where it was sent already, or says something else of a line that it has.
     """
     order, lines = known
-    left = [line for line in lines if line.state != "cancelled"]
+    left = [line for line in lines if line.state != OrderLineState.cancelled]
     fresh = []
     for one in ordered.lines:
         mine = next((line for line in left if line.sku_code == one.sku and line.quantity == one.quantity), None)
@@ -166,7 +167,7 @@ def _joined(known: tuple[Order, list[OrderLine]], ordered: StoreOrder) -> StoreO
             fresh.append(one)
     if not fresh:
         return None
-    if any(line.state not in (*OPEN, "cancelled") for line in lines) or order.cancelled_at is not None:
+    if any(line.state not in (*OPEN, OrderLineState.cancelled) for line in lines) or order.cancelled_at is not None:
         raise ValueError(f"order {order.number} is sent or cancelled already; give these lines an order number of their own")
     if any(line.paid % line.quantity for line in lines):
         raise ValueError(f"order {order.number} was changed in part; add the line at the order")
@@ -214,7 +215,9 @@ def check_answers(context: Context, rows: Iterable[Row], progress: Callable[[int
     out = Checked()
     known = {
         row.reference: row
-        for row in context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.state.in_(("waiting", "sent", "accepted"))))
+        for row in context.session.scalars(
+            select(PurchaseOrder).where(PurchaseOrder.state.in_((PurchaseState.waiting, PurchaseState.sent, PurchaseState.accepted)))
+        )
     }
     carriers, answers = parcel_tracking.carriers(context), dict[str, PurchaseAnswer]()
     shipped: dict[str, datetime] = {}
@@ -339,7 +342,7 @@ def take_tracking(context: Context, checked: Checked) -> int:
     for reference, number, carrier, at, state in checked.good:
         try:
             parcel = parcel_tracking.enter_tracking(context, reference, number, carrier, at)
-            if state and parcel.state not in ("delivered", "returned"):
+            if state and parcel.state not in (ParcelState.delivered, ParcelState.returned):
                 parcel_tracking.mark(context, parcel.id, state)
             taken += 1
         except Invalid as error:

@@ -12,6 +12,8 @@ from sqlalchemy import select
 
 from ...core.currency import parse_money, plain, show
 from ...core.price import proceeds
+from ...core.states import ListingState
+from ...core.writing import grouped
 from ...data.bulk import by_id
 from ...data.outbox import AuditEntry
 from ...data.setup import Store
@@ -19,7 +21,6 @@ from ...data.shelf import Listing, Sku
 from ..base import house_days, undoing
 from ..base.context import Context
 from ..base.import_frame import Checked, KnownNames, Row, each, need
-from ..pricing.apply import respond
 from ..pricing.frame import load
 
 FIELDS = ("hand_price", "hand_until", "hand_reason", "least_price", "ceiling")
@@ -39,7 +40,7 @@ def check(context: Context, rows: Iterable[Row], progress: Callable[[int], None]
     """price: a price by hand, or 'rule' to let the rule set it again; least_price and ceiling: an amount, or 'none'. An empty
     cell changes nothing. A price that would lose money is refused, as it is by hand."""
     names, out = KnownNames(context), Checked()
-    query = select(Listing, Sku.code).join(Sku, Sku.id == Listing.sku_id).where(Listing.state.in_(("live", "paused")))
+    query = select(Listing, Sku.code).join(Sku, Sku.id == Listing.sku_id).where(Listing.state.in_((ListingState.live, ListingState.paused)))
     known = {(one.store_id, code): one for one, code in context.session.execute(query)}
     book = load(context)
     place = dict(zip(book.ids.tolist(), range(len(book.ids)), strict=True))
@@ -135,9 +136,11 @@ def apply_sheet(context: Context, checked: Checked) -> int:
         for name, value in one.values.items():
             setattr(listings[one.listing], name, value)
     n = len(rows)
-    act = context.log_part("price.sheet", "prices", lambda n: f"prices of {n:,} listings set by a sheet", {}, n, {"listings": before})
+    act = context.log_part(
+        "price.sheet", "prices", lambda n: f"prices of {grouped(n)} listings set by a sheet", {}, n, {"listings": before}
+    )
     context.session.flush()
-    respond(context, {row.sku_id for row in listings.values()}, act=act.id, seen=True)
+    context.reprice({row.sku_id for row in listings.values()}, act=act.id, seen=True)
     return n
 
 
@@ -156,7 +159,7 @@ def take_back(context: Context, act: AuditEntry) -> None:
             value = was[number][name]
             setattr(row, name, datetime.fromisoformat(value) if name == "hand_until" and value else value)
     context.session.flush()
-    respond(context, {row.sku_id for row in listings.values()}, act=act.id, seen=True)
+    context.reprice({row.sku_id for row in listings.values()}, act=act.id, seen=True)
 
 
 def out_rows(context: Context) -> Iterator[list[Any]]:
@@ -165,7 +168,7 @@ def out_rows(context: Context) -> Iterator[list[Any]]:
         select(Store.name, Sku.code, Listing)
         .join(Sku, Sku.id == Listing.sku_id)
         .join(Store, Store.id == Listing.store_id)
-        .where(Listing.state.in_(("live", "paused")))
+        .where(Listing.state.in_((ListingState.live, ListingState.paused)))
         .order_by(Store.name, Sku.code)
     )
     for shop, code, row in context.session.execute(query):

@@ -18,7 +18,6 @@ from ..base.context import Context
 from ..base.errors import UseCaseError
 from ..base.import_frame import Checked, KnownNames, Row, each, need
 from ..mapping import lanes
-from ..pricing.apply import respond
 from ..printing import lane_prints
 from ..printing.blank_terms import area_of, sides_of, terms_of
 from ..printing.houses import blanks, items_of
@@ -117,13 +116,13 @@ def take_print_lanes(context: Context, checked: Checked) -> int:
                 raise UseCaseError(f"the house does not say where {item.number} is sent from")
             service = lanes.cheapest_service(context, item.origin_id, store)
             parts = [lanes.LaneItem(wish.item, Fraction(1))]
-            lane = lanes.open_lane(context, sku, parts, use=99, service=service, respond_now=False).id
+            lane = lanes.open_lane(context, sku, parts, use=99, service=service, by_itself=False).id
         there = {one.side: Spot(one.x, one.y, one.w) for one in s.scalars(select(LanePrint).where(LanePrint.lane_id == lane))}
         spots = {**(prints[lane].spots if lane in prints else there), **wish.spots}
         prints[lane] = Printed(lane, wish.item, sku, wish.artwork, wish.blank, wish.colour, wish.size, spots)
     lane_prints.write(context, list(prints.values()))
     if prints:
         context.log("lane.print", "print lanes", f"{len(prints)} lanes printed by sheet", count=len(prints))
-        respond(context, {one.sku for one in prints.values()})
+        context.reprice({one.sku for one in prints.values()})
         context.reroute()
     return len(prints)

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import select
 
 from ...core.currency import plain
-from ...core.numbers import show_rate
+from ...core.numbers import plain_rate
 from ...data.setup import Store, Supplier
 from ...data.shelf import Listing, Sku
 from ..base import house_days
@@ -210,7 +210,7 @@ def out_rows(context: Context, name: str) -> Iterator[list[Any]]:
         yield from price_sheets.out_rows(context)
     elif name == "rates":
         for (base, quote), rate in sorted(exchange_rates.newest(context).items()):
-            yield [base, quote, show_rate(rate.nano), house_days.day_of(context, rate.day).isoformat()]
+            yield [base, quote, plain_rate(rate.nano), house_days.day_of(context, rate.day).isoformat()]
     elif name == "listings":
         for shop, thing, row in context.session.execute(
             select(Store.name, Sku, Listing)

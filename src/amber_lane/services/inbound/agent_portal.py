@@ -12,6 +12,7 @@ from ...connectors.folder_sheet import PURCHASE_HEADER
 from ...connectors.payloads import PurchasePayload
 from ...connectors.protocols import PurchaseAnswer
 from ...core.permissions import AGENT, ASSISTANT
+from ...core.states import OutboxState, PurchaseState
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, PurchaseLine, PurchaseOrder
 from ...data.outbox import Outbox
@@ -62,13 +63,15 @@ class Mine:
 
 def mine(context: Context, person: Person) -> list[Mine]:
     """A person's purchase orders: the open ones first, then what left in the last month."""
-    late = PurchaseOrder.state.in_(OPEN) | ((PurchaseOrder.state == "shipped") & (PurchaseOrder.made_at > context.now - SEEN_FOR))
+    late = PurchaseOrder.state.in_(OPEN) | (
+        (PurchaseOrder.state == PurchaseState.shipped) & (PurchaseOrder.made_at > context.now - SEEN_FOR)
+    )
     rows = context.session.execute(
         select(PurchaseOrder, Order, Supplier)
         .join(Order, Order.id == PurchaseOrder.order_id)
         .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
         .where(_theirs(person), late)
-        .order_by((PurchaseOrder.state == "shipped"), PurchaseOrder.id)
+        .order_by((PurchaseOrder.state == PurchaseState.shipped), PurchaseOrder.id)
         .limit(ROWS_MOST)
     ).all()
     ids = [one.id for one, _, _ in rows]
@@ -114,12 +117,18 @@ def take_out(context: Context, person: Person) -> tuple[list[str], list[list[Any
     if person.role == AGENT:
         for number in person.scope.get("suppliers") or []:
             supplier = context.get(Supplier, number, "supplier")
-            waits = select(Outbox.id).where(Outbox.target == f"supplier:{number}", Outbox.kind == "purchase", Outbox.state == "waiting")
+            waits = select(Outbox.id).where(
+                Outbox.target == f"supplier:{number}", Outbox.kind == "purchase", Outbox.state == OutboxState.waiting
+            )
             if supplier.kind in BY_SHEETS and context.session.scalar(waits.limit(1)):
                 sheet_export.take_out(context, "supplier", number, "purchases")
     open_ones = select(PurchaseOrder.reference).join(Order, Order.id == PurchaseOrder.order_id)
     names = list(
-        context.session.scalars(open_ones.where(_theirs(person), PurchaseOrder.state.in_(("sent", "accepted"))).order_by(PurchaseOrder.id))
+        context.session.scalars(
+            open_ones.where(_theirs(person), PurchaseOrder.state.in_((PurchaseState.sent, PurchaseState.accepted))).order_by(
+                PurchaseOrder.id
+            )
+        )
     )
     rows = []
     for chunk in in_chunks(names):

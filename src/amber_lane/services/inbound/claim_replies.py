@@ -9,6 +9,7 @@ from sqlalchemy import select
 
 from ...connectors.claim_protocol import ClaimAnswer
 from ...core.currency import parse_money
+from ...core.writing import grouped
 from ...data.claims import Claim
 from ...data.setup import Supplier
 from ...sheets.mapping import read
@@ -41,7 +42,7 @@ def of_sheet(context: Context, supplier: Supplier, data: bytes) -> tuple[int, li
     kind = kind_of(KIND)
     rows = list(islice(read_as(context.session, kind, data).rows, ROWS_MOST + 1))
     if len(rows) > ROWS_MOST:
-        raise Invalid(f"the sheet has more than {ROWS_MOST:,} rows; send it in parts")
+        raise Invalid(f"the sheet has more than {grouped(ROWS_MOST)} rows; send it in parts")
     mine = set(context.session.scalars(select(Claim.reference).where(Claim.supplier_id == supplier.id)))
     theirs = [(n, row) for n, row in enumerate(rows, 2) if row.get("claim", "").strip() in mine]
     places = {id(getattr(row, "raw", row)): n for n, row in theirs}

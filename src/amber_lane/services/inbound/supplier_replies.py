@@ -10,7 +10,8 @@ from sqlalchemy import select
 
 from ...connectors.protocols import PurchaseAnswer
 from ...core.permissions import AGENT
-from ...core.states import PURCHASE
+from ...core.states import PURCHASE, OutboxState, PurchaseState
+from ...core.writing import grouped
 from ...data.orders import PurchaseOrder
 from ...data.outbox import Outbox
 from ...data.setup import UNCALLED, Person, Supplier
@@ -27,7 +28,7 @@ from ..purchasing import po_documents, supplier_answers
 ROWS_MOST = 5000
 SHEETS = ("answers", "tracking")
 # Purchase orders that may still be accepted or refused.
-OPEN = ("waiting", "sent", "accepted")
+OPEN = (PurchaseState.waiting, PurchaseState.sent, PurchaseState.accepted)
 # Whose purchase order a reference is: NotFound where it is not theirs who write.
 Find = Callable[[str], PurchaseOrder]
 
@@ -48,7 +49,7 @@ def may_say(context: Context, purchase: PurchaseOrder, answer: str, person: Pers
 
 def as_taken(context: Context, reference: str) -> None:
     """What was answered is out of the outbox: no sheet has it again as new."""
-    row = context.session.scalar(select(Outbox).where(Outbox.key == reference, Outbox.state == "waiting"))
+    row = context.session.scalar(select(Outbox).where(Outbox.key == reference, Outbox.state == OutboxState.waiting))
     purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
     # What goes by an interface goes by it all the same: what is said beforehand is no purchase.
     if row and purchase and context.get(Supplier, purchase.supplier_id, "supplier").kind in UNCALLED:
@@ -66,7 +67,7 @@ def of_sheet(context: Context, name: str, data: bytes, find: Find, person: Perso
     except NotASheet as error:
         raise Invalid(str(error)) from error
     if len(rows) > ROWS_MOST:
-        raise Invalid(f"the sheet has more than {ROWS_MOST:,} rows; send it in parts")
+        raise Invalid(f"the sheet has more than {grouped(ROWS_MOST)} rows; send it in parts")
     bad: list[tuple[int, str]] = []
     good = []
     for n, row in enumerate(rows, 2):

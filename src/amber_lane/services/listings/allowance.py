@@ -13,6 +13,8 @@ from ...core import price as pricing
 from ...core.currency import show
 from ...core.money import Ints
 from ...core.numbers import PPM, half_up
+from ...core.states import ListingState
+from ...core.writing import grouped
 from ...data.bulk import by_id
 from ...data.outbox import AuditEntry
 from ...data.setup import Store
@@ -21,7 +23,6 @@ from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..pricing import rollback
-from ..pricing.apply import respond
 from ..pricing.decide import BY_HAND
 from ..pricing.frame import Book, load
 
@@ -123,7 +124,7 @@ def set_limits(context: Context, store_id: int, version: int | None, units: int 
         raise Conflict(f"{store.name} tells its allowance itself")
     before = [store.allowance_units, store.allowance_listings, store.allowance_value]
     _set_limits(store, [units, listings, value])
-    parts = [f"{n:,} {what}" for n, what in ((units, "units"), (listings, "listings")) if n is not None]
+    parts = [f"{grouped(n)} {what}" for n, what in ((units, "units"), (listings, "listings")) if n is not None]
     parts += [show(value, store.currency)] if value is not None else []
     sentence = f"{store.name} shows up to {', '.join(parts)}" if parts else f"{store.name} sets no limit"
     context.log("allowance.set", store.name, sentence, before={"store": store_id, "limits": before}, undo=True)
@@ -159,7 +160,7 @@ def over(context: Context) -> list[Over]:
     for store in context.session.scalars(select(Store).where(Store.ended_at.is_(None)).order_by(Store.id)):
         if not limited(store):
             continue
-        shown = (Listing.store_id == store.id, Listing.state == "live", Listing.wanted_quantity > 0)
+        shown = (Listing.store_id == store.id, Listing.state == ListingState.live, Listing.wanted_quantity > 0)
         units = func.sum(Listing.wanted_quantity)
         row = context.session.execute(
             select(units, func.count(), func.sum(Listing.wanted_quantity * Listing.wanted_price)).where(*shown)
@@ -213,7 +214,7 @@ def apply(context: Context, store_id: int, hours: int) -> int:
         undo=True,
         count=len(changed),
     )
-    respond(context, {row.sku_id for row in changed.values()}, act=act.id, only=set(changed))
+    context.reprice({row.sku_id for row in changed.values()}, act=act.id, only=set(changed))
     return len(changed)
 
 
@@ -224,7 +225,7 @@ def restore(context: Context, before: dict[str, Any]) -> None:
     for number, row in rows.items():
         context.session.execute(update(Listing).where(Listing.id == number).values(most=most[number], version=row.version + 1))
     context.session.expire_all()
-    respond(context, {row.sku_id for row in rows.values()}, only=set(rows))
+    context.reprice({row.sku_id for row in rows.values()}, only=set(rows))
 
 
 @undoing.undoes("allowance.apply", whole=True)

@@ -6,6 +6,7 @@ from typing import Any
 
 from sqlalchemy import select
 
+from ...core.states import ListingState
 from ...data.bulk import by_id, in_chunks
 from ...data.outbox import AuditEntry
 from ...data.setup import Store
@@ -25,7 +26,7 @@ def effect(context: Context, find: str, put: str, store_id: int | None) -> tuple
         context.get(Store, store_id, "store")
     pattern, by = whole(find), put.replace("\\", r"\\")
     query = select(Listing.id, Sku.code, Listing.title, Listing.description).join(Sku, Sku.id == Listing.sku_id)
-    query = query.where(Listing.state != "ended").order_by(Listing.id)
+    query = query.where(Listing.state != ListingState.ended).order_by(Listing.id)
     rows = context.session.execute(query if store_id is None else query.where(Listing.store_id == store_id)).all()
     out = []
     for number, code, title, description in rows:

@@ -11,6 +11,7 @@ from sqlalchemy import func, select
 
 from ...connectors.protocols import StoreListing
 from ...core.price import proceeds
+from ...core.states import ListingState, OutboxState
 from ...data.bulk import by_id
 from ...data.outbox import Outbox
 from ...data.setup import Store
@@ -26,7 +27,7 @@ from . import on_sale, store_listings
 
 MISSING = "missing"
 RECENT = 20_000
-_OPEN = ("waiting", "claimed", "unknown", "posted")
+_OPEN = (OutboxState.waiting, OutboxState.claimed, OutboxState.unknown, OutboxState.posted)
 
 
 @dataclass(frozen=True)
@@ -45,13 +46,13 @@ def _moving(context: Context, begun: datetime) -> set[str]:
     # Only the newest changes can have been done so lately; the older ones are not gone through page by page.
     newest = int(context.session.scalar(select(func.max(Outbox.id))) or 0)
     recent = Outbox.id > newest - RECENT
-    lately = select(Outbox.subject).where(recent, Outbox.kind == "listing", Outbox.state == "done", Outbox.done_at >= begun)
+    lately = select(Outbox.subject).where(recent, Outbox.kind == "listing", Outbox.state == OutboxState.done, Outbox.done_at >= begun)
     return {*context.session.scalars(open_ones), *context.session.scalars(lately)}
 
 
 def _rejected(context: Context) -> set[str]:
     """Listings whose change a store rejected: told as that; that the store shows the old thing meanwhile is no second trouble."""
-    return set(context.session.scalars(select(Outbox.subject).where(Outbox.kind == "listing", Outbox.state == "dead")))
+    return set(context.session.scalars(select(Outbox.subject).where(Outbox.kind == "listing", Outbox.state == OutboxState.dead)))
 
 
 def compare(context: Context, store: Store, theirs: Iterable[StoreListing], begun: datetime) -> set[int]:
@@ -75,9 +76,9 @@ def compare(context: Context, store: Store, theirs: Iterable[StoreListing], begu
         subject = f"listing:{listing.id}"
         if subject in rejected and listing.id in known:
             known[listing.id].ended_at, known[listing.id].how = context.now, "gone"
-        if listing.state == "preparing" or subject in moving or subject in rejected or shown.currency != listing.currency:
+        if listing.state == ListingState.preparing or subject in moving or subject in rejected or shown.currency != listing.currency:
             continue
-        on_sale = listing.state == "live"
+        on_sale = listing.state == ListingState.live
         # What is not written is not ours to differ from.
         differs = store.write_stock and (shown.state != listing.state or (on_sale and shown.quantity > listing.wanted_quantity))
         differs |= store.write_prices and on_sale and shown.price != listing.wanted_price
@@ -108,7 +109,7 @@ def missing(context: Context, store: Store, seen: Collection[int], begun: dateti
 
     Where a whole store seems to have gone, its answer is not believed.
     """
-    held = list(context.session.scalars(select(Listing).where(Listing.store_id == store.id, Listing.state == "live")))
+    held = list(context.session.scalars(select(Listing).where(Listing.store_id == store.id, Listing.state == ListingState.live)))
     moving = _moving(context, begun) | _rejected(context)
     gone = [one for one in held if one.id not in seen and f"listing:{one.id}" not in moving]
     if len(gone) * 2 > len(held) and len(gone) > 20:
@@ -167,9 +168,9 @@ def resolve(context: Context, numbers: Iterable[int], ours: bool) -> int:
         else:
             if one.price != listing.wanted_price:
                 manual_price.fix_price(context, listing.id, listing.version, one.price, "as the store showed it")
-            if one.state == "paused" and listing.state == "live":
+            if one.state == "paused" and listing.state == ListingState.live:
                 on_sale.set_on_sale(context, [listing.id], False, "as the store showed it")
-            elif one.state == "live" and listing.state == "paused":
+            elif one.state == "live" and listing.state == ListingState.paused:
                 on_sale.set_on_sale(context, [listing.id], True, "as the store showed it")
     n = len(rows)
     what = "what we want was sent again" if ours else "what the store shows was taken"

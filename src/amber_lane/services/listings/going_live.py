@@ -13,7 +13,7 @@ from ...core import price as pricing
 from ...core.money import Bools, Ints
 from ...core.numbers import PPM
 from ...core.price import NONE, Outcome
-from ...core.states import OUTBOX
+from ...core.states import OUTBOX, OutboxState
 from ...core.stock import shown
 from ...data.bulk import bulk_update, in_chunks
 from ...data.orders import FillPlan, Hold, Order, OrderLine
@@ -23,7 +23,7 @@ from ...data.shelf import Listing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox.store_switches import PARTS, let_out, writes
-from ..pricing.apply import respond, with_sharers
+from ..pricing.apply import with_sharers
 from ..pricing.decide import Decided, decide
 from ..pricing.frame import Book, load
 from .store_listings import follow_shown
@@ -90,7 +90,7 @@ def turn_on(context: Context, number: int, version: int | None, what: str, start
     elif start:
         skus = set(context.session.scalars(select(Listing.sku_id).where(Listing.store_id == number)))
         only = set(context.session.scalars(select(Listing.id).where(Listing.store_id == number)))
-        respond(context, skus, act=act.id, only=only, seen=True)
+        context.reprice(skus, act=act.id, only=only, seen=True)
     return message
 
 
@@ -278,11 +278,15 @@ def _leave_old_orders(context: Context, store: Store) -> None:
 
 def _take_back(context: Context, store: Store) -> None:
     """What waits for a store loses the parts that may not go out any more."""
-    mine = (Outbox.target == f"store:{store.id}", Outbox.kind == "listing", Outbox.state.in_(("waiting", "claimed", "unknown")))
+    mine = (
+        Outbox.target == f"store:{store.id}",
+        Outbox.kind == "listing",
+        Outbox.state.in_((OutboxState.waiting, OutboxState.claimed, OutboxState.unknown)),
+    )
     for row in context.session.scalars(select(Outbox).where(*mine)):
         left = let_out(store, ListingPayload.model_validate(row.body))
         row.body = left.stored()
-        if row.state == "waiting" and (not writes(store) or not left.changes_something):
+        if row.state == OutboxState.waiting and (not writes(store) or not left.changes_something):
             row.state, row.answer = OUTBOX.step(row.state, "stop"), "taken back: writing was turned off"
     context.session.flush()
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from sqlalchemy import select
 
+from ...core.writing import grouped
 from ...data.bulk import by_id, in_chunks
 from ...data.outbox import AuditEntry
 from ...data.shelf import Listing
@@ -30,12 +31,12 @@ def set_on_sale(context: Context, numbers: Iterable[int], on: bool, reason: str 
     act = undoes
     if act is None:
         what = "listing.resume" if on else "listing.pause"
-        message = f"{len(moved):,} {done}"
+        message = f"{grouped(len(moved))} {done}"
         act = context.log(what, f"{len(moved)} listings", message, reason=reason, after={"listings": moved}, undo=True, count=len(moved)).id
     if len(moved) <= portions.AT_ONCE:
         _put_on_sale(context, {"on": on}, moved)
     else:
-        title = f"{'Putting' if on else 'Taking'} {len(moved):,} listings {'back on' if on else 'off'} sale"
+        title = f"{'Putting' if on else 'Taking'} {grouped(len(moved))} listings {'back on' if on else 'off'} sale"
         portions.enter(context, "on_sale", title, {"on": on, "act": act}, portions.cut(moved), len(moved))
     return len(moved)
 
@@ -61,8 +62,8 @@ def _put_on_sale(context: Context, body: dict[str, Any], part: list[int]) -> int
 
 @portions.finish("on_sale")
 def _is_on_sale(context: Context, body: dict[str, Any], done: int, failed: int) -> str:
-    message = f"{done:,} {'put back on sale' if body['on'] else 'taken off sale'}"
-    return message + (f", {failed:,} not" if failed else "")
+    message = f"{grouped(done)} {'put back on sale' if body['on'] else 'taken off sale'}"
+    return message + (f", {grouped(failed)} not" if failed else "")
 
 
 __all__ = [

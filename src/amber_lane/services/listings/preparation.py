@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import select
 
 from ...core.price import NONE
-from ...core.states import LISTING
+from ...core.states import LISTING, ListingState
 from ...data.bulk import by_id
 from ...data.lanes import Lane, LanePart
 from ...data.outbox import AuditEntry
@@ -24,7 +24,6 @@ from ..base.context import Context
 from ..base.errors import UseCaseError
 from ..catalogue.search import Finder, ItemWorth
 from ..mapping import lanes
-from ..pricing.apply import respond
 from ..pricing.manual_price import price_prepared
 from .content_rules import Cleaner
 
@@ -82,7 +81,7 @@ def prepare(
             len(made),
         )
     if touched:
-        respond(context, touched)
+        context.reprice(touched)
     return out
 
 
@@ -104,7 +103,7 @@ class _Known:
         rows_of = select(Listing.sku_id, Listing.store_id, Listing.id, Listing.state).where(Listing.sku_id.in_(ours))
         found = s.execute(rows_of).all()
         self.here = {sku: number for sku, place, number, _ in found if place == store.id}
-        self.listed = {sku for sku, _, _, state in found if state in ("live", "paused")}
+        self.listed = {sku for sku, _, _, state in found if state in (ListingState.live, ListingState.paused)}
         wanted = [code for item in items for code in codes_for(store, item, suppliers[item.supplier_id])]
         self.codes = set(s.scalars(select(Sku.code).where(Sku.code.in_(wanted))))
         self.services: dict[int, str] = {}
@@ -118,7 +117,7 @@ def _prepare(
         raise UseCaseError(f"{supplier.name} does not have {item.number} any more")
     sku_id = known.by_item.get(item.id) or (known.by_gtin.get(item.gtin) if item.gtin and item.pack_size == 1 else None)
     there = context.get(Listing, known.here[sku_id], "listing") if sku_id and sku_id in known.here else None
-    if there is not None and there.state == "ended" and there.shown_state == "":
+    if there is not None and there.state == ListingState.ended and there.shown_state == "":
         # It was dropped before it was ever shown; now it is wanted after all.
         there.state, there.wanted_price = LISTING.step(there.state, "take_back"), price if sells else there.wanted_price
         context.session.flush()
@@ -141,7 +140,7 @@ def _prepare(
         known.codes.add(sku.code)
         sku_id = sku.id
     if item.id not in known.by_item:
-        lanes.open_lane(context, sku_id, [lanes.LaneItem(item.id, Fraction(1))], use=99, service=service, respond_now=False)
+        lanes.open_lane(context, sku_id, [lanes.LaneItem(item.id, Fraction(1))], use=99, service=service, by_itself=False)
         known.by_item[item.id] = sku_id
         if item.gtin:
             known.by_gtin.setdefault(item.gtin, sku_id)
@@ -172,7 +171,7 @@ def codes_for(store: Store, item: Item, supplier: Supplier) -> list[str]:
 def take_back(context: Context, after: dict[str, Any]) -> None:
     """Undo: listings that are still in preparation go; their lanes are closed. Those put on sale meanwhile stay."""
     for row in by_id(context.session, Listing, after["listings"]).values():
-        if row.state != "preparing":
+        if row.state != ListingState.preparing:
             continue
         sku, number = row.sku_id, row.id
         if context.session.scalar(select(ListingDecision.id).where(ListingDecision.listing_id == number).limit(1)) is None:
@@ -181,7 +180,12 @@ def take_back(context: Context, after: dict[str, Any]) -> None:
             # What was ever on sale keeps its history.
             row.state = LISTING.step(row.state, "end")
         context.session.flush()
-        if context.session.scalar(select(Listing.id).where(Listing.sku_id == sku, Listing.id != number, Listing.state != "ended")) is None:
+        if (
+            context.session.scalar(
+                select(Listing.id).where(Listing.sku_id == sku, Listing.id != number, Listing.state != ListingState.ended)
+            )
+            is None
+        ):
             for lane, _ in lanes.lanes_of(context, sku):
                 lane.closed_at = context.now
             context.session.flush()

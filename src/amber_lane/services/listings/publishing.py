@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from ...core.states import LISTING, OUTBOX
+from ...core.states import LISTING, OUTBOX, ListingState, OutboxState
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.outbox import OPEN, AuditEntry, Outbox, party_of
@@ -19,7 +19,6 @@ from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import listing_changes
 from ..outbox.queue import of_subjects
-from ..pricing.apply import respond
 from ..pricing.manual_price import price_prepared
 from .content_rules import Cleaner, clean_html
 
@@ -71,7 +70,9 @@ def publish(context: Context, ids: Iterable[int]) -> Published:
         checks = Checks(context, store, [row.sku_id for row in mine])
         for row in mine:
             if row.state not in LISTING.sources("publish"):
-                out.refused[row.id] = "it is on sale already" if row.state == "live" else "it is paused; put it back on sale instead"
+                out.refused[row.id] = (
+                    "it is on sale already" if row.state == ListingState.live else "it is paused; put it back on sale instead"
+                )
                 continue
             missing = checks.missing(row)
             if missing:
@@ -92,8 +93,8 @@ def publish(context: Context, ids: Iterable[int]) -> Published:
         {"listings": out.sent, "were": were},
         len(out.sent),
     )
-    respond(context, {rows[i].sku_id for i in out.sent}, act=act.id, only=set(out.sent))
-    _send_rest(context, out.sent)
+    skus = {rows[i].sku_id for i in out.sent}
+    context.reprice(skus, act=act.id, only=set(out.sent), then=lambda _: _send_rest(context, out.sent))
     return out
 
 
@@ -112,14 +113,14 @@ def _send_rest(context: Context, ids: Sequence[int]) -> None:
 def unpublish(context: Context, after: dict[str, Any]) -> None:
     """Undo of a publishing: each listing stands where it stood, and what its store has of it is ended there."""
     for row in by_id(context.session, Listing, after["listings"]).values():
-        if row.state not in ("live", "paused"):
+        if row.state not in (ListingState.live, ListingState.paused):
             continue
         letters = list(
             context.session.scalars(
-                of_subjects(select(Outbox).where(Outbox.subject == f"listing:{row.id}", Outbox.state.not_in(("dropped",))))
+                of_subjects(select(Outbox).where(Outbox.subject == f"listing:{row.id}", Outbox.state.not_in((OutboxState.dropped,))))
             )
         )
-        if row.shown_state == "" and all(one.state == "waiting" and not one.tries for one in letters):
+        if row.shown_state == "" and all(one.state == OutboxState.waiting and not one.tries for one in letters):
             for one in letters:
                 one.state, one.answer = OUTBOX.step(one.state, "stop"), "taken back"
             row.state, row.wanted_quantity = LISTING.step(row.state, "end"), 0
@@ -139,7 +140,7 @@ def end_listings(context: Context, ids: Iterable[int]) -> int:
     for row in by_id(context.session, Listing, ids).values():
         if row.state not in LISTING.sources("end"):
             continue
-        if row.state == "preparing":
+        if row.state == ListingState.preparing:
             row.state = LISTING.step(row.state, "end")
             row.version += 1
             dropped.append(row.id)
@@ -160,7 +161,7 @@ def unend(context: Context, after: dict[str, Any]) -> None:
     """Undo of an end: what was on sale goes there again, what was in preparation is in preparation again."""
     publish(context, after["listings"])
     for row in by_id(context.session, Listing, after.get("dropped", [])).values():
-        if row.state == "ended":
+        if row.state == ListingState.ended:
             row.state = LISTING.step(row.state, "take_back")
     context.session.flush()
 
@@ -215,7 +216,7 @@ def edit(context: Context, number: int, version: int | None, words: dict[str, An
         return row
     store = context.get(Store, row.store_id, "store")
     wrong = Cleaner(context, store).wrong(words.get("title", row.title), words.get("description", row.description))
-    if wrong and row.state in ("live", "paused"):
+    if wrong and row.state in (ListingState.live, ListingState.paused):
         raise Invalid("; ".join(wrong), {"title": wrong[0]})
     compare = words.get("compare_at")
     if compare is not None and compare <= row.wanted_price:
@@ -238,9 +239,9 @@ def send_again(context: Context, ids: Iterable[int]) -> int:
     n = 0
     for row in by_id(context.session, Listing, ids).values():
         dead = context.session.scalar(
-            of_subjects(select(Outbox.id).where(Outbox.subject == f"listing:{row.id}", Outbox.state == "dead").limit(1))
+            of_subjects(select(Outbox.id).where(Outbox.subject == f"listing:{row.id}", Outbox.state == OutboxState.dead).limit(1))
         )
-        if dead is None or row.state == "preparing":
+        if dead is None or row.state == ListingState.preparing:
             continue
         row.words_due = row.words_due or bool(row.message)
         row.message = ""
@@ -261,7 +262,7 @@ def change_words(context: Context, row: Listing, words: dict[str, Any]) -> None:
         else:
             setattr(row, name, value)
     for one in changed:
-        if one.state in ("live", "paused"):
+        if one.state in (ListingState.live, ListingState.paused):
             one.words_due = True
             listing_changes.want(context, one)
     context.session.flush()
@@ -320,12 +321,12 @@ def on_its_way(context: Context, listings: Iterable[int]) -> OnItsWay:
     newest = select(func.max(Outbox.id)).where(Outbox.subject.in_(subjects)).group_by(Outbox.subject)
     out = OnItsWay()
     for subject, state, answer in context.session.execute(select(Outbox.subject, Outbox.state, Outbox.answer).where(Outbox.id.in_(newest))):
-        if state == "done":
+        if state == OutboxState.done:
             out.there += 1
-        elif state == "dead":
+        elif state == OutboxState.dead:
             out.refused[answer] = out.refused.get(answer, 0) + 1
             out.refused_ids.append(party_of(subject)[1])
-        elif state != "dropped":
+        elif state != OutboxState.dropped:
             out.waiting += 1
     return out
 

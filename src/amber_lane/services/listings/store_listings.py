@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from sqlalchemy import func, select, update
 
 from ...connectors.protocols import StoreListing
-from ...core.states import LISTING
+from ...core.states import LISTING, ListingState, OutboxState
 from ...data.base import by_index
 from ...data.bulk import in_chunks
 from ...data.outbox import Outbox, party_of
@@ -84,7 +84,11 @@ def _as_shown(context: Context, store: Store, sku: Sku, one: StoreListing) -> Li
 
 def follow_shown(context: Context, store: Store, skus: Sequence[int] | None = None) -> None:
     """What we do not write is what the store shows: so it is taken for what we want, and nothing is overwritten later. skus: of these."""
-    mine = [Listing.store_id == store.id, Listing.shown_state.in_(("live", "paused")), Listing.state.in_(("live", "paused"))]
+    mine = [
+        Listing.store_id == store.id,
+        Listing.shown_state.in_(("live", "paused")),
+        Listing.state.in_((ListingState.live, ListingState.paused)),
+    ]
     if skus is not None:
         mine.append(Listing.sku_id.in_(skus))
     if not store.write_prices:
@@ -122,7 +126,9 @@ def counted(context: Context) -> dict[int, dict[str, int]]:
     differing = select(Listing.store_id, func.count()).where(IS_DIFFERING).group_by(Listing.store_id)
     for store, n in context.session.execute(by_index(differing, Listing, "ix_listing_theirs")):
         counts.setdefault(store, {})["differs"] = n
-    dead = select(Outbox.target, func.count(func.distinct(Outbox.subject))).where(Outbox.state == "dead", Outbox.kind == "listing")
+    dead = select(Outbox.target, func.count(func.distinct(Outbox.subject))).where(
+        Outbox.state == OutboxState.dead, Outbox.kind == "listing"
+    )
     for target, n in context.session.execute(dead.group_by(Outbox.target)):
         counts.setdefault(party_of(target)[1], {})["refused"] = n
     return counts

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import func, select, update
 
 from ...core.options import Option, parts_of, same
-from ...core.states import LISTING
+from ...core.states import LISTING, ListingState
 from ...data.bulk import by_id
 from ...data.outbox import AuditEntry
 from ...data.shelf import Listing, Picture, Sku, Variant
@@ -20,12 +20,11 @@ from ..base.errors import Conflict, Invalid, UseCaseError
 from ..catalogue.search import Finder
 from ..mapping import lanes
 from ..pricing import manual_price
-from ..pricing.apply import respond
 from . import preparation, publishing
 from .content_rules import Cleaner
 from .variant_matrix import Combination, Matrix, build
 
-ON_SALE = ("live", "paused")
+ON_SALE = (ListingState.live, ListingState.paused)
 
 
 @dataclass(frozen=True)
@@ -83,7 +82,7 @@ def save_variants(
     saved = [{"sku": one.sku_id, "family": one.family, "options": one.options} for one in was.values()]
     texts = {str(sku.id): sku.options for sku in by_id(context.session, Sku, touched).values()}
     mosts: dict[str, int | None] = {}
-    ended = {one.listing.id for one in before.rows if one.listing and one.listing.state == "ended"}
+    ended = {one.listing.id for one in before.rows if one.listing and one.listing.state == ListingState.ended}
     cleaner = Cleaner(context, before.store)
     kept: set[int] = set()
     for values, wish in wanted.items():
@@ -110,10 +109,10 @@ def save_variants(
     gone = {one.sku.id for one in drop if one.sku} | (set(was) - kept)
     for sku in gone & set(was):
         context.session.delete(was[sku])
-    ends = [one.listing.id for one in drop if one.listing and one.listing.state != "ended"]
+    ends = [one.listing.id for one in drop if one.listing and one.listing.state != ListingState.ended]
     out.dropped = publishing.end_listings(context, ends) if ends else 0
     context.session.flush()
-    back = [number for number, one in by_id(context.session, Listing, ended).items() if one.state != "ended"]
+    back = [number for number, one in by_id(context.session, Listing, ended).items() if one.state != ListingState.ended]
     state = {"variants": saved, "options": texts, "most": mosts, "family": family}
     _one_act(context, newest, out, state, {"skus": sorted(kept), "back": back})
     return build(context, finder, number, options), out
@@ -150,12 +149,12 @@ def _keep_one(
         if fresh:
             row.description, row.category, row.tags = model.description, model.category, model.tags
             row.pictures = list(model.pictures or [])
-    elif row.state == "ended":
+    elif row.state == ListingState.ended:
         row.state = LISTING.step(row.state, "take_back")
         row.version += 1
     elif at.item is not None and item is not None and item != at.item.id:
         lanes.open_lane(context, row.sku_id, [lanes.LaneItem(item, Fraction(1))])
-    if row.state == "preparing" and title and (fresh or title != matrix.title):
+    if row.state == ListingState.preparing and title and (fresh or title != matrix.title):
         words = {"title": cleaner.title(", ".join([title, *(part for value in wish.values for part in parts_of(value))]))}
         if fresh:
             row.title = words["title"]
@@ -174,7 +173,7 @@ def _show_at_most(context: Context, row: Listing, most: int | None) -> None:
         row.most = most
         context.session.flush()
         if row.state in ON_SALE:
-            respond(context, [row.sku_id], only={row.id})
+            context.reprice([row.sku_id], only={row.id})
 
 
 def _first_picture(context: Context, row: Listing, number: int) -> None:
@@ -213,7 +212,7 @@ def take_back(context: Context, act: AuditEntry) -> None:
         one = context.get(AuditEntry, number, "act")
         undoing.known()[one.kind].take_back(context, one)
     for row in by_id(context.session, Listing, after.get("back", [])).values():
-        if row.state == "preparing":
+        if row.state == ListingState.preparing:
             row.state = LISTING.step(row.state, "end")
     skus = {*after.get("skus", []), *(one["sku"] for one in before["variants"])}
     for member in context.session.scalars(select(Variant).where(Variant.sku_id.in_(skus) | (Variant.family == before["family"]))).all():

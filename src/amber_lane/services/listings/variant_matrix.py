@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 
 from ...core import options as choices
 from ...core.options import Option
+from ...core.writing import grouped
 from ...data.bulk import by_id
 from ...data.lanes import Lane, LanePart
 from ...data.setup import Store
@@ -121,7 +122,7 @@ def _checked(options: Sequence[Option]) -> list[Option]:
         if not low or not all(low) or len(set(low)) != len(low):
             raise Invalid(f"{one.name}: give each value once, at least one", {"options": f"{one.name} needs values"})
     if (n := choices.how_many(options)) > MOST:
-        raise Invalid(f"that makes {n:,} combinations; {MOST} are the most, take values away", {"options": "make too many"})
+        raise Invalid(f"that makes {grouped(n)} combinations; {MOST} are the most, take values away", {"options": "make too many"})
     return list(options)
 
 

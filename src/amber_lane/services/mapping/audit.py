@@ -12,6 +12,7 @@ from sqlalchemy import func, select
 from ...core.currency import show
 from ...core.likeness import LIKE_WITH_ID, Matcher, judge, message
 from ...core.numbers import show_units
+from ...core.states import LaneState, ListingState
 from ...data.base import by_index
 from ...data.bulk import bulk_update, by_id, in_chunks
 from ...data.lanes import IS_TO_LOOK_AT, FaultSeen, Lane, LanePart, by_items, service_of
@@ -137,7 +138,7 @@ def _to_look_at(context: Context, fine: list[int]) -> list[tuple[Lane, LanePart,
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)
         .join(Sku, Sku.id == Lane.sku_id)
-        .where(IS_TO_LOOK_AT, Lane.is_substitute.is_(False), Lane.state != "shut", Lane.items == 1)
+        .where(IS_TO_LOOK_AT, Lane.is_substitute.is_(False), Lane.state != LaneState.shut, Lane.items == 1)
         .order_by(Lane.id)
         .limit(AT_A_TIME)
     )
@@ -349,7 +350,7 @@ def _unsent(context: Context) -> Iterator[Fault]:
     rows = context.session.execute(
         select(Lane.origin_id, Lane.service, func.coalesce(Lane.store_id, Listing.store_id), func.count())
         .join(Listing, Listing.sku_id == Lane.sku_id)
-        .where(Lane.closed_at.is_(None), Listing.state != "ended")
+        .where(Lane.closed_at.is_(None), Listing.state != ListingState.ended)
         .group_by(Lane.origin_id, Lane.service, func.coalesce(Lane.store_id, Listing.store_id))
     ).all()
     odd = {(origin, service) for origin, service, store, _ in rows if store in stores and (origin, service, stores[store]) not in ways}
@@ -390,7 +391,7 @@ def _lands(context: Context, lanes_of_it: Sequence[Lane], stores: dict[int, str]
     sold: dict[int, set[int]] = {}
     for chunk in in_chunks({lane.sku_id for lane in lanes_of_it}):
         for sku, store in context.session.execute(
-            select(Listing.sku_id, Listing.store_id).where(Listing.sku_id.in_(chunk), Listing.state != "ended")
+            select(Listing.sku_id, Listing.store_id).where(Listing.sku_id.in_(chunk), Listing.state != ListingState.ended)
         ):
             sold.setdefault(sku, set()).add(store)
     return {
@@ -408,7 +409,7 @@ def _costs(context: Context) -> Iterator[Fault]:
         .join(Sku, Sku.id == Lane.sku_id)
         .where(
             Lane.closed_at.is_(None),
-            Lane.state != "shut",
+            Lane.state != LaneState.shut,
             LanePart.cost_then > 0,
             (Item.cost > COST_ODD * LanePart.cost_then) | (Item.cost * COST_ODD < LanePart.cost_then),
         )

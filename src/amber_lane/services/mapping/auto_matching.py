@@ -10,6 +10,8 @@ from typing import Any
 from sqlalchemy import func, select
 
 from ...core.likeness import OPEN, Likely, Pattern, ThingRow, learn, match, message
+from ...core.states import LaneState, ListingState
+from ...core.writing import grouped
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, Rejection
 from ...data.setup import Setting, Supplier
@@ -116,7 +118,7 @@ def open_sure(context: Context, sure: Sequence[Sure], reason: str = "") -> int:
         return 0
 
     def tell(n: int) -> str:
-        return f"{n:,} SKU{'s' if n != 1 else ''} mapped by {'themselves' if n != 1 else 'itself'}: numbers and words agree"
+        return f"{grouped(n)} SKU{'s' if n != 1 else ''} mapped by {'themselves' if n != 1 else 'itself'}: numbers and words agree"
 
     in_one(context, "lane.sure", {one.sku for one in mine}, tell, wishes, reason=reason)
     return len(mine)
@@ -156,7 +158,7 @@ def learn_patterns(context: Context) -> list[Pattern]:
         .join(Lane, Lane.sku_id == Sku.id)
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)
-        .where(Lane.closed_at.is_(None), Lane.is_substitute.is_(False), Lane.state != "shut")
+        .where(Lane.closed_at.is_(None), Lane.is_substitute.is_(False), Lane.state != LaneState.shut)
     ).all()
     numbers: dict[str, list[str]] = {}
     for supplier, number in context.session.execute(select(Item.supplier_id, Item.number)):
@@ -224,6 +226,6 @@ def rows_of_items(context: Context, supplier: int | None = None, near: Collectio
 def store_of(context: Context, skus: Collection[int]) -> dict[int, int]:
     out: dict[int, int] = {}
     for chunk in in_chunks(skus):
-        rows = select(Listing.sku_id, func.min(Listing.store_id)).where(Listing.sku_id.in_(chunk), Listing.state != "ended")
+        rows = select(Listing.sku_id, func.min(Listing.store_id)).where(Listing.sku_id.in_(chunk), Listing.state != ListingState.ended)
         out |= dict(context.session.execute(rows.group_by(Listing.sku_id)).tuples().all())
     return out

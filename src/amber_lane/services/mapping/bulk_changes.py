@@ -7,6 +7,7 @@ from typing import Any
 
 from sqlalchemy import select
 
+from ...core.writing import grouped
 from ...data.base import to_ms
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, Rejection
@@ -17,7 +18,6 @@ from ..base import portions, undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..pricing import rollback
-from ..pricing.apply import respond
 from . import lane_states, lanes
 from .lanes import LaneRequest, open_requested, read_ms, usual_costs, without_any
 
@@ -42,11 +42,11 @@ def in_one(
         change()
         context.session.flush()
     for wish in wishes:
-        open_requested(context, wish, respond_now=False)
+        open_requested(context, wish, by_itself=False)
     context.session.flush()
     after = places(context, skus)
     act = context.log_part(kind, "lanes", tell, {"places": after}, max(len(skus), 1), {"lanes": before}, reason)
-    respond(context, skus, act=act.id)
+    context.reprice(skus, act=act.id)
     context.reroute()
     return act
 
@@ -104,7 +104,7 @@ def put_back(context: Context, act: AuditEntry) -> None:
             lane.priority, lane.closed_at = use, read_ms(until)
             lane_states.put_back(lane, state, reason, *(cause or [""]))
     context.session.flush()
-    respond(context, skus)
+    context.reprice(skus)
     rollback.as_before(context, act.id, without_any(context, skus))
     context.reroute()
 
@@ -117,7 +117,7 @@ def change_many(context: Context, ids: Collection[int], what: str, reason: str =
     n = sum(map(len, parts))
     if what not in (*NAMES,):
         raise Invalid(f"lanes cannot be changed to {what!r}")
-    portions.enter(context, "lanes", f"{n:,} lanes {NAMES[what]}", {"what": what, "reason": reason}, parts, n)
+    portions.enter(context, "lanes", f"{grouped(n)} lanes {NAMES[what]}", {"what": what, "reason": reason}, parts, n)
     return n
 
 
@@ -164,7 +164,7 @@ def _change_many(context: Context, body: dict[str, Any], ids: Collection[int]) -
         if what in ("main", "close"):
             put_in_order(context, {lane.sku_id for lane in lanes}, {lane.id for lane in lanes} if what == "main" else set())
 
-    message = f"{done:,} lane{'s' if done != 1 else ''} {NAMES[what]}"
+    message = f"{grouped(done)} lane{'s' if done != 1 else ''} {NAMES[what]}"
     in_one(context, "lane.many", {lane.sku_id for lane in lanes}, lambda _: message, change=change, reason=reason)
     return n
 

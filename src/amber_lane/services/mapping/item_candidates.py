@@ -10,7 +10,7 @@ from fractions import Fraction
 from sqlalchemy import select
 
 from ...core.likeness import REVIEW, Evidence, Mark, marks
-from ...core.states import LaneCause
+from ...core.states import LaneCause, LaneState, ListingState
 from ...data.lanes import Lane
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
@@ -50,8 +50,10 @@ class Offers:
 
 def listing_of(context: Context, sku: int) -> Listing | None:
     """The listing that speaks for a SKU: on sale first, the oldest first."""
-    rows = context.session.scalars(select(Listing).where(Listing.sku_id == sku, Listing.state != "ended").order_by(Listing.id)).all()
-    return next((row for row in rows if row.state in ("live", "paused")), rows[0] if rows else None)
+    rows = context.session.scalars(
+        select(Listing).where(Listing.sku_id == sku, Listing.state != ListingState.ended).order_by(Listing.id)
+    ).all()
+    return next((row for row in rows if row.state in (ListingState.live, ListingState.paused)), rows[0] if rows else None)
 
 
 def offers(context: Context, sku: Sku, words: str = "", limit: int = 6) -> Offers:
@@ -70,7 +72,7 @@ def offers(context: Context, sku: Sku, words: str = "", limit: int = 6) -> Offer
     for one in found:
         lane, part = mine.get(one.item.id, (None, None))
         # A lane that is there keeps the units that a person gave it; only where its pack is another one now are they asked anew.
-        kept = part is not None and lane is not None and not (lane.state == "shut" and lane.cause == LaneCause.packs)
+        kept = part is not None and lane is not None and not (lane.state == LaneState.shut and lane.cause == LaneCause.packs)
         units = Fraction(part.units_num, part.units_den) if kept and part else units_of(one.evidence)
         legs = costing.of_item(one.item, units, store.country, costing.usual(sku.id)) if store else []
         cost = costing.landed(legs, store) if store else UnitLanded(reason="no store")

@@ -10,7 +10,7 @@ import numpy as np
 
 from ...core import cost
 from ...core.numbers import PPM, half_up
-from ...core.price import NONE, Endings
+from ...core.price import Endings
 from ...core.terms import proceeds
 from ...data.bulk import by_id
 from ...data.lanes import Lane, LanePart, service_of
@@ -136,8 +136,8 @@ class Costing:
         store = self.facts.stores[listing.store_id]
         column = np.array(landed, dtype=np.int64)
         keys = Keys([supplier.code] * n, [sku.category] * n, [store.code] * n, [sku.code] * n)
-        over = lay_over(n, price_layers(self.facts.rules, Endings()), keys, column, self.facts.rules_in)
-        np.full(n, NONE, dtype=np.int64)
+        turned = self.facts.turned
+        over = lay_over(n, price_layers(self.facts, Endings()), keys, column, lambda money: turned(money, [store.currency] * n))
         terms, _ = terms_of(self.facts, np.full(n, store.id, dtype=np.int64), [sku.category] * n, column, over, OwnLimits.none(n))
         kept = proceeds(np.full(n, listing.wanted_price, dtype=np.int64), terms)
         return list(zip(kept.profit.tolist(), kept.net.tolist(), strict=True))

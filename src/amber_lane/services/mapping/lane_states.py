@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from ...core.states import LANE, LaneCause
+from ...core.states import LANE, LaneCause, LaneState
 from ...data.lanes import Lane
 from ..base.errors import Conflict
 
@@ -15,7 +15,7 @@ SAID: Mapping[str, str] = {state: f"say_{state}" for state in ("new", "open", "s
 
 def held_by_print(lane: Lane) -> bool:
     """Whether a lane is shut since what it prints may not be printed: no word of a person opens it."""
-    return lane.state == "shut" and lane.cause == LaneCause.printing.value
+    return lane.state == LaneState.shut and lane.cause == LaneCause.printing.value
 
 
 def move(lane: Lane, how: str, cause: LaneCause, reason: str) -> None:
@@ -33,5 +33,5 @@ def say(lane: Lane, state: str, who: str, reason: str = "") -> None:
 
 def put_back(lane: Lane, state: str, reason: str, cause: str) -> None:
     """Undo: exactly as it stood."""
-    lane.state, lane.reason, lane.cause = state, reason, cause
+    lane.state, lane.reason, lane.cause = LaneState(state), reason, cause
     lane.version += 1

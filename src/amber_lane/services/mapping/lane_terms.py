@@ -19,7 +19,6 @@ from ...data.shelf import Sku
 from ..base import house_days, undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
-from ..pricing.apply import respond
 from . import lane_states
 from .lanes import as_it_is, change_lane, check_dates, close_gaps, read_ms, usual_costs
 
@@ -48,7 +47,7 @@ def set_terms(
     ways = ", ".join(f"{code} to {land}" for land, code in sorted((lane.services or {}).items()))
     act = context.log("lane.change", sku.code, f"{sku.code}: lane {message}" + (f"; {ways}" if ways else ""), before=before, undo=True)
     context.session.flush()
-    respond(context, [lane.sku_id], act=act.id)
+    context.reprice([lane.sku_id], act=act.id)
     context.reroute()
     return lane
 
@@ -72,7 +71,7 @@ def confirm_lane(context: Context, number: int, version: int, units: Fraction | 
     how = f"with {show_units(units.numerator, units.denominator)} per unit sold" if units else "as it is"
     act = context.log("lane.change", sku.code, f"{sku.code}: lane is right {how}", reason=was, before=before, undo=True)
     context.session.flush()
-    respond(context, [lane.sku_id], act=act.id)
+    context.reprice([lane.sku_id], act=act.id)
     context.reroute()
     return lane
 
@@ -95,7 +94,7 @@ def follow_dates(context: Context) -> int:
         message = f"{len(begun)} lanes began, {len(over)} ended: {', '.join(codes[:3])}{' …' if len(codes) > 3 else ''}"
         context.log("lane.dates", "lanes", message, reason="their dates", count=len(begun) + len(over))
         context.session.flush()
-        respond(context, touched, alone=True)
+        context.reprice(touched, alone=True)
         context.reroute()
     return len(begun) + len(over)
 

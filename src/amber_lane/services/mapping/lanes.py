@@ -12,7 +12,7 @@ from typing import Any
 from sqlalchemy import func, select, update
 
 from ...core.numbers import show_units
-from ...core.states import LANE
+from ...core.states import LANE, ListingState, OrderLineState
 from ...data.base import from_ms, to_ms
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart
@@ -25,7 +25,6 @@ from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid, NotFound
 from ..base.regional import place_of
-from ..pricing.apply import respond
 from . import lane_states
 
 # More of an item in one sale, or a larger pack, is a mistake of the hand.
@@ -64,16 +63,29 @@ def open_lane(
     use: int = 0,
     store_id: int | None = None,
     service: str | None = None,
-    respond_now: bool = True,
+    by_itself: bool = True,
 ) -> Lane:
     """Open a lane to items, and follow what it means for prices, stock and waiting orders."""
-    return open_requested(context, LaneRequest(sku_id, parts, use, store_id, service), respond_now)
+    return open_requested(context, LaneRequest(sku_id, parts, use, store_id, service), by_itself)
 
 
-def open_requested(context: Context, wish: LaneRequest, respond_now: bool = True) -> Lane:
-    """Open a lane at its place of use (at most one after the last); lanes at that place and after move down one.
+@dataclass(frozen=True)
+class CheckedRequest:
+    """A lane that may be opened, with what was found for it. services: country -> service where it is not `service`."""
 
-    respond_now False: it is part of something larger, which logs it and looks at its listings.
+    sku: Sku
+    items: Mapping[int, Item]
+    supplier: int
+    origin: int
+    service: str
+    services: dict[str, str]
+    priority: int
+    begun: bool
+
+
+def check_request(context: Context, wish: LaneRequest) -> CheckedRequest:
+    """Whether a lane may be opened, and where it would stand; writes nothing.
+
     Invalid when a supplier does not say where an item is sent from, or nothing is sent from there to the stores' countries.
     """
     sku = context.get(Sku, wish.sku, "SKU")
@@ -84,16 +96,28 @@ def open_requested(context: Context, wish: LaneRequest, respond_now: bool = True
     check_dates(context, wish.starts, wish.ends)
     code = wish.service or cheapest_service(context, home.origin_id, wish.store)
     _no_twin(context, sku, wish.parts, wish.store)
-    use = _make_room(context, wish.sku, wish.store, 99 if wish.is_substitute else wish.priority)
-    later = wish.starts is not None and wish.starts > context.now
+    services = {**_elsewhere(context, home.origin_id, code, wish.store), **wish.services}
+    use = _last_place(context, wish.sku, wish.store, 99 if wish.is_substitute else wish.priority)
+    begun = wish.starts is None or wish.starts <= context.now
+    return CheckedRequest(sku, items, home.supplier_id, home.origin_id, code, services, use, begun)
+
+
+def open_requested(context: Context, wish: LaneRequest, by_itself: bool = True) -> Lane:
+    """Open a lane at its place of use (at most one after the last); lanes at that place and after move down one.
+
+    by_itself False: it is part of something larger, which logs it and looks at its listings. Invalid as `check_request`.
+    """
+    asked = check_request(context, wish)
+    sku, items, use = asked.sku, asked.items, asked.priority
+    _make_room(context, wish.sku, wish.store, use)
     lane = Lane(
         sku_id=wish.sku,
         sku_code=sku.code,
         store_id=wish.store,
-        supplier_id=home.supplier_id,
-        origin_id=home.origin_id,
-        service=code,
-        services={**_elsewhere(context, home.origin_id, code, wish.store), **wish.services},
+        supplier_id=asked.supplier,
+        origin_id=asked.origin,
+        service=asked.service,
+        services=asked.services,
         priority=use,
         state=LANE.first,
         reason="not yet proven by a delivery",
@@ -101,7 +125,7 @@ def open_requested(context: Context, wish: LaneRequest, respond_now: bool = True
         opened_by=context.actor,
         starts=wish.starts,
         ends=wish.ends,
-        begun=not later,
+        begun=asked.begun,
         is_substitute=wish.is_substitute,
         match_evidence=wish.match_evidence,
         item_id=wish.parts[0].item,
@@ -110,11 +134,11 @@ def open_requested(context: Context, wish: LaneRequest, respond_now: bool = True
     context.session.add(lane)
     context.session.flush()
     _add_parts(context, lane, wish, items)
-    if respond_now:
+    if by_itself:
         names = ", ".join(f"{show_units(part.units.numerator, part.units.denominator)} × {items[part.item].number}" for part in wish.parts)
         what = "replacement allowed" if wish.is_substitute else "lane opened"
         act = context.log("lane.open", sku.code, f"{sku.code}: {what} to {names}", after={"lane": lane.id, "use": use}, undo=True)
-        respond(context, [wish.sku], act=act.id)
+        context.reprice([wish.sku], act=act.id)
         context.reroute()
     return lane
 
@@ -198,20 +222,29 @@ def _no_twin(context: Context, sku: Sku, parts: Sequence[LaneItem], store_id: in
             raise Conflict(f"{sku.code} has a lane to this item already; change that one")
 
 
-def _make_room(context: Context, sku_id: int, store_id: int | None, use: int) -> int:
-    """Free a place in the order of use; the place, which is never further than one after the last."""
+def _in_order(context: Context, sku_id: int, store_id: int | None) -> Sequence[Lane]:
+    """Open lanes of one place, the last one first."""
     same = Lane.store_id.is_(None) if store_id is None else Lane.store_id == store_id
-    rows = context.session.scalars(
+    return context.session.scalars(
         select(Lane).where(Lane.sku_id == sku_id, same, Lane.closed_at.is_(None)).order_by(Lane.priority.desc())
     ).all()
-    use = min(use, rows[0].priority + 1 if rows else 0)
+
+
+def _last_place(context: Context, sku_id: int, store_id: int | None, use: int) -> int:
+    """A place in the order of use, which is never further than one after the last."""
+    rows = _in_order(context, sku_id, store_id)
+    return min(use, rows[0].priority + 1 if rows else 0)
+
+
+def _make_room(context: Context, sku_id: int, store_id: int | None, use: int) -> None:
+    """Free a place in the order of use."""
+    rows = _in_order(context, sku_id, store_id)
     if any(row.priority == use for row in rows):
         for row in rows:
             if row.priority >= use:
                 row.priority += 1
                 row.version += 1
                 context.session.flush()
-    return use
 
 
 def lanes_of(context: Context, sku_id: int) -> list[tuple[Lane, list[LanePart]]]:
@@ -237,7 +270,7 @@ def close_lane(context: Context, number: int, version: int, reason: str = "") ->
     act = context.log(
         "lane.close", sku.code, f"{sku.code}: lane closed", reason=reason, before={"lane": lane.id, "use": lane.priority}, undo=True
     )
-    respond(context, [lane.sku_id], act=act.id)
+    context.reprice([lane.sku_id], act=act.id)
     context.reroute()
     return lane
 
@@ -280,11 +313,12 @@ def reopen_lane(context: Context, number: int, use: int) -> Lane:
     sku = context.get(Sku, lane.sku_id, "SKU")
     parts = context.session.scalars(select(LanePart).where(LanePart.lane_id == number)).all()
     _no_twin(context, sku, [LaneItem(part.item_id, Fraction(part.units_num, part.units_den)) for part in parts], lane.store_id)
-    use = _make_room(context, lane.sku_id, lane.store_id, use)
+    use = _last_place(context, lane.sku_id, lane.store_id, use)
+    _make_room(context, lane.sku_id, lane.store_id, use)
     lane.closed_at, lane.priority = None, use
     lane.version += 1
     context.session.flush()
-    respond(context, [lane.sku_id])
+    context.reprice([lane.sku_id])
     context.reroute()
     return lane
 
@@ -330,7 +364,7 @@ def change_lane(  # noqa: PLR0913 - the fields of a form, by name
         return lane
     act = context.log("lane.change", sku.code, f"{sku.code}: lane is now {', '.join(changes)}", reason=reason, before=before, undo=True)
     context.session.flush()
-    respond(context, [lane.sku_id], act=act.id)
+    context.reprice([lane.sku_id], act=act.id)
     context.reroute()
     return lane
 
@@ -376,7 +410,7 @@ def effect_of_opening(context: Context, sku: Sku) -> dict[str, int]:
     """What waits for a lane of this SKU: lines and orders."""
     lines = context.session.execute(
         select(func.count(), func.count(func.distinct(OrderLine.order_id))).where(
-            OrderLine.sku_id == sku.id, OrderLine.state == "needs_lane"
+            OrderLine.sku_id == sku.id, OrderLine.state == OrderLineState.needs_lane
         )
     ).one()
     return {"lines": lines[0], "orders": lines[1]}
@@ -393,7 +427,7 @@ def undo_lane_close(context: Context, act: AuditEntry) -> None:
 
 def sold_in(context: Context, sku: int) -> list[str]:
     """Names of the stores that a SKU is listed in."""
-    mine = (Listing.sku_id == sku, Listing.state != "ended")
+    mine = (Listing.sku_id == sku, Listing.state != ListingState.ended)
     return list(context.session.scalars(select(Store.name).join(Listing, Listing.store_id == Store.id).where(*mine).order_by(Store.id)))
 
 

@@ -11,6 +11,7 @@ from sqlalchemy import ColumnElement, func, or_, select
 from sqlalchemy.orm import InstrumentedAttribute
 
 from ...core.numbers import PPM
+from ...core.states import ListingState, OrderLineState
 from ...data.base import by_index
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import IS_SHUT, Lane, LanePart, Rejection
@@ -61,7 +62,9 @@ def to_settle(context: Context) -> list[ToSettle]:
     offers: dict[int, tuple[int, bool]] = {}
     refused: set[int] = set()
     for chunk in in_chunks(found):
-        prices = select(Listing.sku_id, func.max(Listing.wanted_price)).where(Listing.sku_id.in_(chunk), Listing.state != "ended")
+        prices = select(Listing.sku_id, func.max(Listing.wanted_price)).where(
+            Listing.sku_id.in_(chunk), Listing.state != ListingState.ended
+        )
         offers |= {sku: (int(price), True) for sku, price in context.session.execute(prices.group_by(Listing.sku_id))}
         refused |= set(context.session.scalars(select(Rejection.sku_id).where(Rejection.sku_id.in_(chunk)).distinct()))
     out = []
@@ -85,7 +88,9 @@ def without_lane(context: Context, of: Sequence[int] | None = None) -> list[int]
 
     # A listing without a lane that works is one of few; whether its SKU has none at all is asked of these alone.
     on_sale = by_index(select(Listing.sku_id).where(IS_BARE, bare(Listing.sku_id)), Listing, "ix_listing_bare")
-    ordered = select(OrderLine.sku_id).where(OrderLine.state == "needs_lane", OrderLine.sku_id.is_not(None), bare(OrderLine.sku_id))
+    ordered = select(OrderLine.sku_id).where(
+        OrderLine.state == OrderLineState.needs_lane, OrderLine.sku_id.is_not(None), bare(OrderLine.sku_id)
+    )
     if of is None:
         return sorted({*context.session.scalars(on_sale), *context.session.scalars(ordered)})
     chunks = list(in_chunks(of))
@@ -104,7 +109,7 @@ def _waiting(context: Context) -> dict[int, tuple[int, datetime, int]]:
             func.sum(OrderLine.net_revenue),
         )
         .join(Order, Order.id == OrderLine.order_id)
-        .where(or_(OrderLine.state == "needs_lane", (OrderLine.state == "held") & OrderLine.reason.in_(WAITING)))
+        .where(or_(OrderLine.state == OrderLineState.needs_lane, (OrderLine.state == OrderLineState.held) & OrderLine.reason.in_(WAITING)))
         .group_by(OrderLine.sku_id, Order.currency)
     )
     worth, out = exchange_rates.HomeWorth(context), dict[int, tuple[int, datetime, int]]()
@@ -124,7 +129,9 @@ def _broken(context: Context) -> dict[int, tuple[str, str]]:
     on_sale: set[int] = set()
     for chunk in in_chunks(maybe):
         on_sale |= set(
-            context.session.scalars(select(Listing.sku_id).where(Listing.sku_id.in_(chunk), Listing.state.in_(("live", "paused"))))
+            context.session.scalars(
+                select(Listing.sku_id).where(Listing.sku_id.in_(chunk), Listing.state.in_((ListingState.live, ListingState.paused)))
+            )
         )
     lanes: dict[int, list[tuple[bool, str, str]]] = {}
     for sku, _, state, reason, offer, number in _lanes_with_items(context, on_sale):

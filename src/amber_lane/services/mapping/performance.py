@@ -13,7 +13,7 @@ from sqlalchemy import BigInteger, and_, func, select, type_coerce
 from ...core.money import Bools, Floats, Ints
 from ...core.numbers import PPM
 from ...core.price import NONE
-from ...core.states import LaneCause
+from ...core.states import LaneCause, LaneState, PurchaseState
 from ...core.trust import LIKE_POOL, Days, Share, days, share, shares, shrunk, states_by_trust
 from ...data.base import Row, by_index, to_ms
 from ...data.bulk import bulk_update, by_id, in_chunks
@@ -24,7 +24,6 @@ from ...data.setup import Supplier
 from ...data.transit import Parcel, ParcelLine
 from ..base import house_days
 from ..base.context import Context
-from ..pricing.apply import respond
 from ..pricing.policy import policy_for
 from . import lane_states
 
@@ -33,8 +32,10 @@ DAY_MS = 86_400_000
 PORTION = 100
 # The newest so many purchases of a supplier say what it is like now.
 POOL = 1000
-_DECIDED = ("accepted", "shipped", "refused")
-_MAY_MOVE = and_(Lane.closed_at.is_(None), Lane.state.in_(("open", "slow")), Lane.cause.not_in((LaneCause.person, LaneCause.confirmed)))
+_DECIDED = (PurchaseState.accepted, PurchaseState.shipped, PurchaseState.refused)
+_MAY_MOVE = and_(
+    Lane.closed_at.is_(None), Lane.state.in_((LaneState.open, LaneState.slow)), Lane.cause.not_in((LaneCause.person, LaneCause.confirmed))
+)
 
 
 @dataclass(frozen=True)
@@ -358,7 +359,7 @@ def move(context: Context, found: dict[int, tuple[str, str]]) -> int:
         first = moved[0]
         context.log("lane.trust", "lanes", f"lanes by what happened: {kinds}", reason=f"{first.sku_code} {first.reason}", count=len(moved))
         context.session.flush()
-        respond(context, {lane.sku_id for lane in moved}, alone=True)
+        context.reprice({lane.sku_id for lane in moved}, alone=True)
         context.reroute()
     return len(moved)
 

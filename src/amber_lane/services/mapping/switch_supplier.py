@@ -10,6 +10,7 @@ from sqlalchemy import select
 
 from ...core.likeness import NONE as NOT_LIKE
 from ...core.likeness import OPEN, match, message
+from ...core.writing import grouped
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, Rejection
 from ...data.setup import Supplier
@@ -55,7 +56,7 @@ def preview(context: Context, source: int, target: int, lanes: Collection[int] =
     parts, items = parts_of(context, mine)
     single = [lane for lane in mine if len(parts[lane.id]) == 1]
     if len(single) > MOST:
-        raise Invalid(f"these are {len(single):,} lanes; choose at most {MOST:,} of them")
+        raise Invalid(f"these are {grouped(len(single))} lanes; choose at most {grouped(MOST)} of them")
     skus = by_id(context.session, Sku, (lane.sku_id for lane in single))
     theirs = rows_of_items(context, target)
     refused = {(str(s), str(i)) for s, i in context.session.execute(select(Rejection.sku_id, Rejection.item_id))}
@@ -106,7 +107,7 @@ def move(context: Context, source: int, picks: Mapping[int, int], proofs: Mappin
     if len(rows) <= portions.AT_ONCE:
         return _move(context, body, rows)
     parts = [rows[start : start + portions.PORTION] for start in range(0, len(rows), portions.PORTION)]
-    portions.enter(context, "lanes.move", f"Moving {len(rows):,} lanes", body, parts, len(rows))
+    portions.enter(context, "lanes.move", f"Moving {grouped(len(rows))} lanes", body, parts, len(rows))
     return len(rows)
 
 
@@ -146,7 +147,7 @@ def _move(context: Context, body: dict[str, Any], part: Sequence[tuple[int, int,
     target = next(names[item.supplier_id].name for item in items.values())
 
     def tell(n: int) -> str:
-        return f"{n:,} lane{'s' if n != 1 else ''} moved from {names[source].name} to {target}"
+        return f"{grouped(n)} lane{'s' if n != 1 else ''} moved from {names[source].name} to {target}"
 
     in_one(context, "lane.move", set(picks), tell, wishes, change, "the old ones stay as spares" if keep_old else "the old ones are closed")
     return n

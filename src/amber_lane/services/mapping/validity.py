@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from ...core.currency import show
 from ...core.likeness import Comparison, Matcher, ThingRow, judge, message
-from ...core.states import LaneCause
+from ...core.states import LaneCause, LaneState
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, by_items
 from ...data.setup import Supplier
@@ -40,7 +40,7 @@ def shut_for_packs(context: Context, supplier: Supplier, packs: Sequence[tuple[i
                 select(Lane, LanePart.item_id, Item.number)
                 .join(LanePart, LanePart.lane_id == Lane.id)
                 .join(Item, Item.id == LanePart.item_id)
-                .where(LanePart.item_id.in_(list(changed)), Lane.closed_at.is_(None), Lane.state != "shut")
+                .where(LanePart.item_id.in_(list(changed)), Lane.closed_at.is_(None), Lane.state != LaneState.shut)
             )
         ).all()
         if changed
@@ -70,7 +70,7 @@ def look_at_words(context: Context, supplier: Supplier, renamed: Mapping[int, tu
         by_items(
             select(Lane, LanePart.item_id)
             .join(LanePart, LanePart.lane_id == Lane.id)
-            .where(LanePart.item_id.in_(list(renamed)), Lane.closed_at.is_(None), Lane.state != "shut")
+            .where(LanePart.item_id.in_(list(renamed)), Lane.closed_at.is_(None), Lane.state != LaneState.shut)
         )
     ).all()
     skus = by_id(context.session, Sku, (lane.sku_id for lane, _ in pairs))
@@ -113,7 +113,7 @@ def look_at_costs(context: Context, supplier: Supplier, items: Sequence[int]) ->
         select(Lane, Item.number, then, Item.cost, Item.currency)
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)
-        .where(Item.supplier_id == supplier.id, Lane.closed_at.is_(None), Lane.state != "shut", odd)
+        .where(Item.supplier_id == supplier.id, Lane.closed_at.is_(None), Lane.state != LaneState.shut, odd)
     )
     rows = [row for chunk in in_chunks(items) for row in context.session.execute(by_items(query.where(Item.id.in_(chunk))))]
     for lane, number, was, now, currency in rows:

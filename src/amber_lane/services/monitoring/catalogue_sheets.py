@@ -16,6 +16,7 @@ from sqlalchemy import select
 from ...connectors.folder_sheet import items_of, pack_size_of
 from ...connectors.protocols import CatalogueItem
 from ...core.currency import MINOR_DIGITS
+from ...core.states import SweepState
 from ...data.session import Database
 from ...data.setup import Supplier
 from ...data.source import Item
@@ -155,7 +156,7 @@ def take_sheet(
         large_sweeps.carry_out(db.reading, db.writing, context_of, number, message)
         with db.reading() as s:
             sweep = context_of(s).get(Sweep, number, "sweep")
-            held = sweep.message if sweep.state == "held" else ""
+            held = sweep.message if sweep.state == SweepState.held else ""
     else:
         held = ""
         with db.writing() as s:

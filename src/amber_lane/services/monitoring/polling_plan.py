@@ -14,6 +14,7 @@ from ...connectors.abilities import Ability
 from ...core import calls
 from ...core.money import Floats, Ints
 from ...core.numbers import PPM
+from ...core.states import LaneState, ListingState, SweepState
 from ...data.base import to_ms
 from ...data.bulk import bulk_update
 from ...data.lanes import Lane, LanePart
@@ -126,7 +127,7 @@ def _weights(context: Context, supplier: Supplier, items: Ints) -> tuple[Floats,
     worth = exchange_rates.factor(context, Listing.currency)
     sold = (
         select(Listing.sku_id, func.max(Listing.profit * worth).label("profit"), func.max(Listing.landed * worth).label("landed"))
-        .where(Listing.state == "live")
+        .where(Listing.state == ListingState.live)
         .group_by(Listing.sku_id)
         .subquery()
     )
@@ -140,7 +141,7 @@ def _weights(context: Context, supplier: Supplier, items: Ints) -> tuple[Floats,
         .join(Lane, Lane.id == LanePart.lane_id)
         .join(Sku, Sku.id == Lane.sku_id)
         .join(sold, sold.c.sku_id == Sku.id)
-        .where(Lane.supplier_id == supplier.id, Lane.closed_at.is_(None), Lane.state != "shut")
+        .where(Lane.supplier_id == supplier.id, Lane.closed_at.is_(None), Lane.state != LaneState.shut)
         .group_by(LanePart.item_id)
     ).all()
     ran_out, rose = _what_changes(context, supplier)
@@ -189,7 +190,7 @@ def _rates(context: Context, supplier: Supplier, items: Ints) -> Floats:
     days = max((context.now - max(first, start)).total_seconds() / DAY_S, 0.5) if first else 0.5
     looked = int(
         context.session.scalar(
-            select(func.sum(Sweep.items)).where(Sweep.supplier_id == supplier.id, Sweep.started >= start, Sweep.state == "good")
+            select(func.sum(Sweep.items)).where(Sweep.supplier_id == supplier.id, Sweep.started >= start, Sweep.state == SweepState.good)
         )
         or 0
     )

@@ -7,6 +7,7 @@ from itertools import pairwise
 
 from sqlalchemy import select
 
+from ...core.states import SweepState
 from ...data.base import from_ms, to_ms
 from ...data.setup import Setting, Supplier
 from ...data.watch import Sweep
@@ -21,7 +22,7 @@ def message(context: Context, supplier: Supplier) -> str:
     """Why a supplier's feed is not believed although it answers: how long it has said the same, and how many changes would have come.
     '' where that may well be true."""
     rows = select(Sweep.started).where(
-        Sweep.supplier_id == supplier.id, Sweep.changes > 0, Sweep.state == "good", Sweep.started > context.now - LOOKED_BACK
+        Sweep.supplier_id == supplier.id, Sweep.changes > 0, Sweep.state == SweepState.good, Sweep.started > context.now - LOOKED_BACK
     )
     times = list(context.session.scalars(rows.order_by(Sweep.started)))
     if len(times) < SEEN_LEAST:

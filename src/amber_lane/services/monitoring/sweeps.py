@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import partial
 
 import numpy as np
 from sqlalchemy import func, select, update
@@ -12,11 +13,13 @@ from sqlalchemy import func, select, update
 from ...core.currency import MINOR_DIGITS, show
 from ...core.money import Bools, Ints
 from ...core.price import SetBy
-from ...core.states import SWEEP
+from ...core.states import SWEEP, ListingState, SweepState
 from ...core.watch import Belief, JudgedSightings, SweepHold, Verdict, hold_sweep, judge
+from ...core.writing import short
 from ...data.base import by_index, to_ms
 from ...data.bulk import bulk_update, in_chunks, quiet
 from ...data.lanes import Lane, LanePart, by_items
+from ...data.outbox import AuditEntry
 from ...data.setup import Supplier
 from ...data.shelf import IS_OUT_OF_STOCK, Listing
 from ...data.source import IS_DOUBTED, Item
@@ -26,7 +29,7 @@ from ..base.context import Context
 from ..base.errors import Conflict
 from ..catalogue import ingest
 from ..mapping import validity
-from ..pricing.apply import respond, tell_counts
+from ..pricing.apply import tell_counts
 from ..pricing.frame import MANY
 from ..pricing.lane_columns import lane_pairs, skus_of_supplier
 from ..pricing.policy import policy_for
@@ -59,7 +62,7 @@ class SweepData:
 
 def begin(context: Context, supplier: Supplier, asked_by: str = "schedule") -> Sweep:
     """Open the record of a sweep and plan the next one. Conflict while one is running."""
-    running = context.session.scalar(select(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.state == "running"))
+    running = context.session.scalar(select(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.state == SweepState.running))
     if running:
         if context.now - running.started < timedelta(minutes=30):
             raise Conflict(f"a sweep of {supplier.name} is running already")
@@ -92,11 +95,11 @@ def grow_old(context: Context, supplier: Supplier) -> None:
             supplier.name,
             f"{supplier.name}: no newer sheet for {limit.days} days, quantities go to zero"
             if by_hand
-            else f"{supplier.name}: no good sweep for {limit.total_seconds() / 3600:g} h, quantities go to zero",
+            else f"{supplier.name}: no good sweep for {short(limit.total_seconds() / 3600)} h, quantities go to zero",
             reason="the policy's limit for old stock",
             after={"supplier": supplier.id},
         )
-        respond(context, skus_of_supplier(context, supplier.id), act=act.id, alone=True)
+        context.reprice(skus_of_supplier(context, supplier.id), act=act.id, alone=True)
 
 
 def grow_old_while_paused(context: Context) -> None:
@@ -216,7 +219,10 @@ def write_part(context: Context, sweep: Sweep, seen: SweepLook, part: Ints, miss
 
 
 def finish(context: Context, sweep: Sweep, seen: SweepLook, changed: Ints, shut: set[int], respond_here: bool = True) -> dict[str, int]:
-    """The last of what is written of a sweep, and what follows for listings. respond_here: else somebody else sees to these."""
+    """The last of what is written of a sweep, and what follows for listings. respond_here: else somebody else sees to these.
+
+    Returns how many decisions of each kind came of it, filled in once the transaction ends.
+    """
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     if not len(changed) and (reason := silent_feeds.message(context, supplier)):
         sweep.state, sweep.message, sweep.held = SWEEP.step(sweep.state, "stand_still"), reason, {"same": True}
@@ -262,9 +268,9 @@ def _moved_packs(
 def _agreed(context: Context, supplier: int, held: SweepHold, again: int) -> bool:
     """Whether the last sweeps were all held for the same reason: then it is the truth."""
     last = context.session.scalars(
-        select(Sweep).where(Sweep.supplier_id == supplier, Sweep.state != "running").order_by(Sweep.id.desc()).limit(again)
+        select(Sweep).where(Sweep.supplier_id == supplier, Sweep.state != SweepState.running).order_by(Sweep.id.desc()).limit(again)
     ).all()
-    return len(last) == again and all(one.state == "held" and (one.held or {}).get("reason") == held.reason for one in last)
+    return len(last) == again and all(one.state == SweepState.held and (one.held or {}).get("reason") == held.reason for one in last)
 
 
 def _hold(context: Context, sweep: Sweep, held: SweepHold, changes: int) -> None:
@@ -286,10 +292,12 @@ def _respond(
     alone: nobody has looked at the sweep; a held one that a person uses after all waits for nobody.
     """
     skus, waiting = skus_behind(context, supplier, changed)
-    if not skus and not waiting and not shut:
-        return {}
-    story = {"on": supplier.name, "reason": f"{sweep.changes} items of {supplier.name} changed"}
-    return respond(context, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus, alone=alone, story=story)
+    counts: dict[str, int] = {}
+    if skus or waiting or shut:
+        story = {"on": supplier.name, "reason": f"{sweep.changes} items of {supplier.name} changed"}
+        every = {*skus, *waiting, *(shut or ())}
+        context.reprice(every, sweep=sweep.id, counted=True, items=skus, alone=alone, story=story, then=counts.update)
+    return counts
 
 
 def skus_behind(context: Context, supplier: Supplier, changed: Ints) -> tuple[dict[int, int], set[int]]:
@@ -315,23 +323,25 @@ def step_on(context: Context) -> None:
     day_ago = context.now - timedelta(hours=24)
     skus = set(
         context.session.scalars(
-            select(Listing.sku_id).where(Listing.set_by == SetBy.step, Listing.state == "live", Listing.step_at <= day_ago)
+            select(Listing.sku_id).where(Listing.set_by == SetBy.step, Listing.state == ListingState.live, Listing.step_at <= day_ago)
         )
     )
     if skus:
         act = context.log("watch.step", "prices", "a day has passed: the next step", reason="the largest step is a day's")
-        counts = respond(context, skus, act=act.id)
-        if story := tell_counts(counts):
-            act.message, act.count = f"a day has passed, the next step: {story}", sum(counts.values())
-        else:
-            context.session.delete(act)
-        context.session.flush()
+        context.reprice(skus, act=act.id, then=partial(_tell_step, context, act))
+
+
+def _tell_step(context: Context, act: AuditEntry, counts: dict[str, int]) -> None:
+    if story := tell_counts(counts):
+        act.message, act.count = f"a day has passed, the next step: {story}", sum(counts.values())
+    else:
+        context.session.delete(act)
 
 
 def settle_held(context: Context, number: int, believe: bool) -> dict[str, int]:
-    """A person's word on a held sweep: use it after all, or keep the last good values."""
+    """A person's word on a held sweep: use it after all, or keep the last good values. Returns what came of it, as `finish` does."""
     sweep = context.get(Sweep, number, "sweep")
-    if sweep.state != "held":
+    if sweep.state != SweepState.held:
         raise Conflict("this sweep is not held any more; nothing was changed")
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     sweep.state = SWEEP.step(sweep.state, "release" if believe else "set_aside")
@@ -345,7 +355,7 @@ def settle_held(context: Context, number: int, believe: bool) -> dict[str, int]:
         # The older ones of the same run are settled by the same word.
         context.session.execute(
             update(Sweep)
-            .where(Sweep.supplier_id == supplier.id, Sweep.state == "held", Sweep.id < number)
+            .where(Sweep.supplier_id == supplier.id, Sweep.state == SweepState.held, Sweep.id < number)
             .values(state=SWEEP.target("set_aside"))
         )
         return {}
@@ -364,7 +374,7 @@ def settle_held(context: Context, number: int, believe: bool) -> dict[str, int]:
     return _respond(context, sweep, supplier, np.array([row.item_id for row in good], dtype=np.int64), alone=False)
 
 
-def settle_doubt(context: Context, number: int, believe: bool) -> dict[str, int]:
+def settle_doubt(context: Context, number: int, believe: bool) -> None:
     """A person's word on a doubted sighting."""
     item = context.get(Item, number, "item")
     if item.offer != "doubted":
@@ -392,10 +402,10 @@ def settle_doubt(context: Context, number: int, believe: bool) -> dict[str, int]
             select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == number, Lane.closed_at.is_(None))
         )
     )
-    counts = respond(context, skus, act=act.id, items=dict.fromkeys(skus, number)) if skus else {}
+    if skus:
+        context.reprice(skus, act=act.id, items=dict.fromkeys(skus, number))
     # Orders that the doubt held go on, or by the cost that is true now.
     context.reroute()
-    return counts
 
 
 def take_back(context: Context, sweep: int | None = None, responses: Sequence[int] = ()) -> int:

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import delete, func, or_, select
 
 from ...core.currency import show
-from ...core.states import OUTBOX
+from ...core.states import OUTBOX, OutboxState, ReturnRequestState
 from ...data.bulk import by_id, in_chunks
 from ...data.claims import Claim, ClaimEvent
 from ...data.orders import Order, OrderLine, PurchaseOrder
@@ -107,7 +107,7 @@ def erase(context: Context, number: int) -> str:
     subjects |= _leave_out_of_claims(context, ids, words) | {f"event:{one.number}" for one in orders}
     for part in in_chunks(subjects, 500):
         for row in context.session.scalars(select(Outbox).where(Outbox.subject.in_(part))):
-            if row.kind == "mail" and row.state not in ("done", "dropped"):
+            if row.kind == "mail" and row.state not in (OutboxState.done, OutboxState.dropped):
                 _leave_unsent(row)
             row.body = _without(row.body, words)
     for message in messages:
@@ -142,7 +142,7 @@ def _must_be_over(context: Context, orders: list[Order]) -> None:
         first = next(one.number for one in orders if one.id in open_ones)
         raise Conflict(f"order {first} of this buyer is still under way; it needs the address. Erase them once it is over")
     back = select(GoodsReturn.number).where(GoodsReturn.order_id.in_(ids), GoodsReturn.ended_at.is_(None))
-    asked = select(ReturnRequest.number).where(ReturnRequest.order_id.in_(ids), ReturnRequest.state == "asked")
+    asked = select(ReturnRequest.number).where(ReturnRequest.order_id.in_(ids), ReturnRequest.state == ReturnRequestState.asked)
     if (number := context.session.scalar(back.limit(1)) or context.session.scalar(asked.limit(1))) is not None:
         raise Conflict(f"return {number} of this buyer is not over; erase them once it is")
 
@@ -179,7 +179,7 @@ def _leave_out_of_words(context: Context, purchases: list[PurchaseOrder], words:
 def _leave_unsent(row: Outbox) -> None:
     """A mail to who is erased does not go any more. Conflict where it may be on its way."""
     how = {"waiting": "stop", "dead": "drop"}.get(row.state)
-    if how is None or (row.state == "waiting" and row.tries):
+    if how is None or (row.state == OutboxState.waiting and row.tries):
         raise Conflict("a mail to this buyer is on its way just now; erase them in a moment")
     row.state, row.answer = OUTBOX.step(row.state, how), "its buyer is erased"
 

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from ...connectors.abilities import Ability
 from ...connectors.payloads import CancelPayload, RecallPayload
 from ...connectors.protocols import PurchaseAnswer
-from ...core.states import ORDER_LINE, PURCHASE, BillFault
+from ...core.states import ORDER_LINE, PURCHASE, BillFault, OrderLineState, PurchaseState
 from ...data.base import by_index
 from ...data.bulk import by_id
 from ...data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -44,7 +44,7 @@ def wants(context: Context, order: Order, what: str, message: str) -> None:
 
 def buyer_cancelled(context: Context, order: Order, lines: Sequence[OrderLine]) -> None:
     """The store says that the buyer cancelled. What has not gone out is stopped; where a supplier has it, it is asked."""
-    if all(line.state == "cancelled" for line in lines):
+    if all(line.state == OrderLineState.cancelled for line in lines):
         return
     message = "the buyer cancelled at the store"
     # From now on nothing is bought for it, whatever is settled, refused or let go later; and suppliers are asked this once.
@@ -65,7 +65,7 @@ def buyer_cancelled(context: Context, order: Order, lines: Sequence[OrderLine]) 
 def _stop_waiting(context: Context, order: Order) -> None:
     """Purchase orders that have not gone out are taken back."""
     for purchase in context.session.scalars(
-        select(PurchaseOrder).where(PurchaseOrder.order_id == order.id, PurchaseOrder.state == "waiting")
+        select(PurchaseOrder).where(PurchaseOrder.order_id == order.id, PurchaseOrder.state == PurchaseState.waiting)
     ):
         try:
             queue.stop(context, purchase.reference)
@@ -91,10 +91,13 @@ def ask_back(context: Context, order: Order, message: str) -> None:
     by_hand: list[str] = []
     gone: list[str] = []
     for purchase in context.session.scalars(
-        select(PurchaseOrder).where(PurchaseOrder.order_id == order.id, PurchaseOrder.state.in_(("waiting", "sent", "accepted", "shipped")))
+        select(PurchaseOrder).where(
+            PurchaseOrder.order_id == order.id,
+            PurchaseOrder.state.in_((PurchaseState.waiting, PurchaseState.sent, PurchaseState.accepted, PurchaseState.shipped)),
+        )
     ):
         supplier = context.get(Supplier, purchase.supplier_id, "supplier")
-        if purchase.state == "shipped":
+        if purchase.state == PurchaseState.shipped:
             gone.append(supplier.name)
             continue
         mail = "@" in supplier.mail
@@ -156,7 +159,7 @@ def let_go(context: Context, order: Order, lines: Sequence[OrderLine]) -> None:
             if line.state in ORDER_LINE.sources(move):
                 step_line(line, move, "the buyer cancelled; the supplier does not send it")
     context.session.flush()
-    if all(line.state == "cancelled" for line in lines_of(context, [order.id])[order.id]):
+    if all(line.state == OrderLineState.cancelled for line in lines_of(context, [order.id])[order.id]):
         order.wants = order.wants_message = ""
         order.version += 1
         _tell_store(context, order)
@@ -182,7 +185,7 @@ def dearer(context: Context) -> list[tuple[PurchaseOrder, int]]:
     planned = PurchaseOrder.goods + PurchaseOrder.shipping + PurchaseOrder.handling
     over = PurchaseOrder.billed - planned
     rows = select(PurchaseOrder, over).where(
-        PurchaseOrder.state == "accepted", PurchaseOrder.bill_taken.is_(False), over > SMALL, over * 50 > planned
+        PurchaseOrder.state == PurchaseState.accepted, PurchaseOrder.bill_taken.is_(False), over > SMALL, over * 50 > planned
     )
     return [(one, int(more or 0)) for one, more in context.session.execute(by_index(rows, PurchaseOrder, "ix_purchase_order_state"))]
 
@@ -205,7 +208,7 @@ def ask_dearer_back(context: Context, number: int) -> None:
     """Ask a supplier to let go what it bills above the plan; granted, the lines go back through the plan."""
     purchase = context.get(PurchaseOrder, number, "purchase order")
     supplier = context.get(Supplier, purchase.supplier_id, "supplier")
-    if purchase.state != "accepted" or supplier.kind in UNCALLED:
+    if purchase.state != PurchaseState.accepted or supplier.kind in UNCALLED:
         raise Conflict("it cannot be asked back by itself any more; write to the supplier")
     purchase.bill_taken = True
     _recall(context, purchase, context.get(Order, purchase.order_id, "order"))

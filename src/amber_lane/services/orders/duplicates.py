@@ -7,6 +7,7 @@ from datetime import timedelta
 
 from sqlalchemy import select
 
+from ...core.states import OrderLineState
 from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine
 from ..base import house_days
@@ -54,7 +55,9 @@ def _skus(context: Context, orders: Iterable[int]) -> dict[int, dict[str, str]]:
     """The SKUs of each order, by their letters without capitals."""
     out: dict[int, dict[str, str]] = {}
     for chunk in in_chunks(set(orders)):
-        rows = select(OrderLine.order_id, OrderLine.sku_code).where(OrderLine.order_id.in_(chunk), OrderLine.state != "cancelled")
+        rows = select(OrderLine.order_id, OrderLine.sku_code).where(
+            OrderLine.order_id.in_(chunk), OrderLine.state != OrderLineState.cancelled
+        )
         for number, code in context.session.execute(rows):
             out.setdefault(number, {})[code.casefold()] = code
     return out

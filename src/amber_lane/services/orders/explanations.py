@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ...core.currency import show
+from ...core.states import OrderLineState
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.orders import FillPlan, Hold, Order, OrderLine
@@ -19,7 +20,7 @@ def steps(lines: Sequence[OrderLine], plan: FillPlan | None) -> list[Step]:
     """(name, minor units, step or total): from what the buyer paid to the profit. Empty while no lane fills the whole order."""
     if plan is None or plan.known_profit is None:
         return []
-    live = [line for line in lines if line.state != "cancelled"]
+    live = [line for line in lines if line.state != OrderLineState.cancelled]
 
     def of(name: str) -> int:
         return sum(getattr(line, name) for line in live)
@@ -46,7 +47,7 @@ def steps(lines: Sequence[OrderLine], plan: FillPlan | None) -> list[Step]:
 
 def sentence(context: Context, order: Order, lines: Sequence[OrderLine], plan: FillPlan | None, hold: Hold | None) -> str:
     """Why it goes as it goes, with its numbers. '' once it is bought."""
-    if plan is None or not any(line.state in ("ready", "held") for line in lines):
+    if plan is None or not any(line.state in (OrderLineState.ready, OrderLineState.held) for line in lines):
         return ""
     chosen = [one for one in plan.lanes if one["chosen"]]
     lanes = by_id(context.session, Lane, {one["lane"] for one in [*chosen, *plan.next_best.values()]})

@@ -10,6 +10,7 @@ from sqlalchemy import func, select
 from ...core.address import certain_faults, faults, in_latin
 from ...core.currency import show
 from ...core.route import OrderPlan
+from ...core.states import OrderLineState
 from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine
 from ...data.setup import Store
@@ -103,7 +104,7 @@ def usual_quantities(context: Context, lines: Iterable[OrderLine]) -> dict[str, 
     counts: dict[str, dict[int, int]] = {}
     for chunk in in_chunks(asked):
         rows = select(OrderLine.sku_code, OrderLine.quantity, OrderLine.id).where(OrderLine.sku_code.in_(chunk))
-        for code, quantity, number in context.session.execute(rows.where(OrderLine.state != "cancelled")):
+        for code, quantity, number in context.session.execute(rows.where(OrderLine.state != OrderLineState.cancelled)):
             if number not in open_ids:
                 mine = counts.setdefault(code, {})
                 mine[quantity] = mine.get(quantity, 0) + 1

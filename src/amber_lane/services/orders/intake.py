@@ -15,7 +15,7 @@ from ...core import price
 from ...core.money import Ints
 from ...core.numbers import PPM, half_up
 from ...core.price import NONE
-from ...core.states import ORDER_LINE
+from ...core.states import ORDER_LINE, OrderLineState
 from ...data.base import day_ms, to_ms
 from ...data.bulk import bulk_insert, in_chunks, quiet
 from ...data.orders import Order, OrderLine
@@ -209,11 +209,11 @@ def _again(context: Context, store: Store, order: Order, given: StoreOrder, came
     if not moved and not other:
         return
     bought = bought_parts(context.session, (line.id for line in lines))
-    if all(line.state == "cancelled" for line in lines):
+    if all(line.state == OrderLineState.cancelled for line in lines):
         return
     now = [f"{PARTS.get(name, name)} is now {str(address[name] or 'empty')[:80]}" for name in sorted(moved)]
     changed = "; ".join([*now, *(f"{one} is another" for one in other)])
-    if bought or any(line.state not in (*OPEN, "cancelled") for line in lines):
+    if bought or any(line.state not in (*OPEN, OrderLineState.cancelled) for line in lines):
         if not other and not moved - {"email", "phone"}:
             order.mail, order.phone = given.buyer.email, given.buyer.phone
             return
@@ -236,7 +236,7 @@ def _again(context: Context, store: Store, order: Order, given: StoreOrder, came
 
 def _differ(lines: Sequence[OrderLine], given: Sequence[StoreOrderLine]) -> list[str]:
     """What of the lines is told otherwise than we have it."""
-    mine = {line.line_no: (line.sku_code, line.quantity, line.total) for line in lines if line.state != "cancelled"}
+    mine = {line.line_no: (line.sku_code, line.quantity, line.total) for line in lines if line.state != OrderLineState.cancelled}
     theirs = {one.line_no: (one.sku, one.quantity, one.total) for one in given}
     return [f"line {number}" for number in sorted({*mine, *theirs}) if mine.get(number) != theirs.get(number)]
 
@@ -257,7 +257,7 @@ def _take_lines(context: Context, store: Store, order: Order, lines: Sequence[Or
         old.version += 1
     bulk_insert(context.session, OrderLine, LINE_COLUMNS, fresh)
     for line in mine.values():
-        if line.state != "cancelled":
+        if line.state != OrderLineState.cancelled:
             line.state, line.reason = ORDER_LINE.step(line.state, "cancel"), "the buyer took it out of the order"
             line.version += 1
     context.session.flush()

@@ -8,7 +8,7 @@ from ...connectors.payloads import RefundPayload
 from ...core.currency import show
 from ...core.numbers import half_up
 from ...core.permissions import Limit
-from ...core.states import ORDER_LINE
+from ...core.states import ORDER_LINE, OrderLineState
 from ...data.orders import Order, OrderLine
 from ...data.outbox import AuditEntry
 from ..base import undoing
@@ -41,7 +41,7 @@ def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None]
     if not wanted:
         raise Conflict("no line is chosen")
     whole = {line_id for line_id, units in wanted.items() if units is None or units == lines[line_id].quantity}
-    rest = [line for line in lines.values() if line.state != "cancelled" and line.id not in whole]
+    rest = [line for line in lines.values() if line.state != OrderLineState.cancelled and line.id not in whole]
     if not rest:
         cancel(context, number, reason)
         return f"Order {order.number} cancelled, the store refunds it"

@@ -16,7 +16,7 @@ from sqlalchemy import select
 
 from ...core.books import goes_back
 from ...core.currency import minor_digits
-from ...core.states import PURCHASE_LIVE, WAITING_LINES
+from ...core.states import PURCHASE_LIVE, WAITING_LINES, OrderLineState
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import FillPlan, Order, OrderLine, PurchaseOrder
 from ...data.shelf import Listing
@@ -26,7 +26,7 @@ from ..pricing.inputs import NANO, Facts
 
 LIVE, OPEN = PURCHASE_LIVE, WAITING_LINES
 # Lines whose order waits for a person, so that nobody knows yet whether they earn anything.
-WAITING = ("new", "needs_lane", "held", "refused")
+WAITING = (OrderLineState.new, OrderLineState.needs_lane, OrderLineState.held, OrderLineState.refused)
 
 
 @dataclass
@@ -105,7 +105,7 @@ def bought(context: Context, orders: Iterable[int], facts: Facts | None = None) 
                 mine.more += turn(one.billed, nano, one.currency, order.currency) - goods - shipping - handling
     for chunk in in_chunks(out):
         kept = select(OrderLine.order_id, OrderLine.net_revenue).where(
-            OrderLine.order_id.in_(chunk), OrderLine.state.not_in((*OPEN, "cancelled"))
+            OrderLine.order_id.in_(chunk), OrderLine.state.not_in((*OPEN, OrderLineState.cancelled))
         )
         for number, value in context.session.execute(kept):
             out[number].kept += value
@@ -149,7 +149,7 @@ def likely(context: Context, orders: Iterable[int]) -> dict[int, int]:
             select(OrderLine.order_id, OrderLine.quantity, OrderLine.net_revenue, Listing.profit)
             .join(Order, Order.id == OrderLine.order_id)
             .outerjoin(Listing, (Listing.sku_id == OrderLine.sku_id) & (Listing.store_id == Order.store_id))
-            .where(OrderLine.order_id.in_(unknown), OrderLine.state != "cancelled")
+            .where(OrderLine.order_id.in_(unknown), OrderLine.state != OrderLineState.cancelled)
         )
         for number, quantity, kept, profit in context.session.execute(lines):
             out[number] = out.get(number, 0) + (kept // 3 if profit is None else profit * quantity)

@@ -13,7 +13,7 @@ from ...core.currency import plain
 from ...core.events import ORDER_CAME, EventGroup
 from ...core.ids import check_country
 from ...core.permissions import Limit
-from ...core.states import ORDER_LINE
+from ...core.states import ORDER_LINE, OrderLineState
 from ...data.bulk import in_chunks
 from ...data.lanes import Lane
 from ...data.orders import Hold, Order, OrderLine
@@ -23,7 +23,6 @@ from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue, webhooks
-from ..pricing.apply import respond
 from ..pricing.person_limits import Part, by_hand, count
 from . import order_profit
 from .cancellations import end_hold
@@ -77,7 +76,7 @@ def after_sales(context: Context, orders: Iterable[Order]) -> None:
         skus = {line.sku_id for lines in lines_of(context, numbers).values() for line in lines if line.sku_id}
         context.session.flush()
         context.reroute()
-        respond(context, skus, alone=True)
+        context.reprice(skus, alone=True)
 
 
 def allow(context: Context, number: int, reason: str = "", limit: str | None = None) -> Order:
@@ -224,9 +223,11 @@ def _left_to_cancel(context: Context, order: Order) -> list[OrderLine]:
     """The lines that cancelling an order would end. Conflict where it cannot be cancelled as a whole."""
     lines = lines_of(context, [order.id])[order.id]
     bought = bought_parts(context.session, (line.id for line in lines))
-    if any((line.state not in ORDER_LINE.sources("cancel") or line.id in bought) and line.state != "cancelled" for line in lines):
+    if any(
+        (line.state not in ORDER_LINE.sources("cancel") or line.id in bought) and line.state != OrderLineState.cancelled for line in lines
+    ):
         raise Conflict("a part of this order is bought already; ask the supplier first")
-    if not (left := [line for line in lines if line.state != "cancelled"]):
+    if not (left := [line for line in lines if line.state != OrderLineState.cancelled]):
         raise Conflict("this order is cancelled already")
     return left
 

@@ -10,13 +10,14 @@ from sqlalchemy import func, select
 
 from ...core.route import OrderPlan
 from ...core.routing import Routed, route
-from ...core.states import ORDER_LINE
+from ...core.states import ORDER_LINE, OrderLineState
 from ...data.base import to_ms
 from ...data.bulk import bulk_insert, by_id, in_chunks, quiet
 from ...data.orders import FillPlan, Hold, Order, OrderLine
 from ...data.setup import Setting
 from ...data.source import Item
-from ..base.context import Context, rerouting
+from ..base.consequences import rerouting
+from ..base.context import Context
 from . import order_profit
 from .duplicates import twins_of
 from .holds import after_routing, before_routing, practice, tell, usual_quantities
@@ -207,7 +208,7 @@ class _Planner:
                 enter(line, "lack", "its SKU is unknown" if line.sku_id is None else "it has no lane")
             elif missing:
                 enter(line, "hold", "another line of this order has no lane")
-            elif line.state == "refused" and limit[0] == "refused_before":
+            elif line.state == OrderLineState.refused and limit[0] == "refused_before":
                 continue
             else:
                 enter(line, "hold", limit[0])

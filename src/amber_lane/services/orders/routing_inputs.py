@@ -15,6 +15,7 @@ from ...core.currency import show
 from ...core.numbers import PPM, half_up
 from ...core.price import NONE
 from ...core.route import Cap, LaneChoice, Leg, LineToFill, OrderToFill, consider
+from ...core.states import LaneState, PurchaseState
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, service_of
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -119,7 +120,9 @@ class Lookup:
                 PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id
             )
             found |= set(
-                self.s.execute(rows.where(PurchaseLine.order_line_id.in_(chunk), (PurchaseOrder.state == "refused") | PurchaseLine.refused))
+                self.s.execute(
+                    rows.where(PurchaseLine.order_line_id.in_(chunk), (PurchaseOrder.state == PurchaseState.refused) | PurchaseLine.refused)
+                )
                 .tuples()
                 .all()
             )
@@ -151,7 +154,7 @@ class Lookup:
             self.s.execute(
                 select(PurchaseLine.item_id, func.sum(PurchaseLine.quantity))
                 .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
-                .where(PurchaseLine.live, PurchaseOrder.state.in_(("waiting", "sent")))
+                .where(PurchaseLine.live, PurchaseOrder.state.in_((PurchaseState.waiting, PurchaseState.sent)))
                 .group_by(PurchaseLine.item_id)
             )
             .tuples()
@@ -306,7 +309,7 @@ class Lookup:
             return "supplier_paused"
         if any((line.id, item) in self.refused for item in mine) and line.chosen_by != "person":
             return "refused_before"
-        if lane.state == "shut" or (lane.ends and lane.ends <= self.context.now):
+        if lane.state == LaneState.shut or (lane.ends and lane.ends <= self.context.now):
             return "no_lane"
         if set(self.bought.get(line.id, {})) - mine:
             return "part_bought"

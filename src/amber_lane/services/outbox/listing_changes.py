@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from ...connectors.payloads import ListingPayload, Words
 from ...core.currency import plain
-from ...core.states import LISTING
+from ...core.states import LISTING, ListingState
 from ...data.bulk import by_id, in_chunks
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku, Variant
@@ -97,7 +97,7 @@ def _set(context: Context, wish: ListingWish) -> None:
     listing.wanted_price = listing.wanted_price if price is None else price
     listing.wanted_quantity = listing.wanted_quantity if quantity is None else quantity
     if state and state != listing.state:
-        move = {"live": "resume" if listing.state == "paused" else "publish", "paused": "pause", "ended": "end"}[state]
+        move = {"live": "resume" if listing.state == ListingState.paused else "publish", "paused": "pause", "ended": "end"}[state]
         listing.state = LISTING.step(listing.state, move)
         listing.paused_by = "" if state == "live" else listing.paused_by
     listing.version += 1

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session, aliased
 from ...connectors import claim_payloads, depot_payloads, payloads, return_payloads
 from ...connectors.file_servers import payload as file_payload
 from ...connectors.payloads import ListingPayload, MailPayload, Payload
-from ...core.states import OUTBOX
+from ...core.states import OUTBOX, OutboxState
 from ...data.base import Q, by_index, to_ms
 from ...data.bulk import bulk_insert, bulk_update, in_chunks
 from ...data.orders import Order, PurchaseOrder
@@ -29,11 +29,9 @@ def overtaken(s: Session, ids: Sequence[int]) -> None:
     """Changes of listings that surely have not arrived are dropped where a newer one of the same listing waits."""
     newer, row = aliased(Outbox), Outbox
     same = (newer.target == row.target, newer.subject == row.subject, newer.kind == "listing", newer.id > row.id)
-    key = select(func.max(newer.key)).where(*same, newer.state == "waiting").scalar_subquery()
-    mine = (row.id.in_(ids), row.kind == "listing", row.state == "waiting", key.is_not(None))
-    s.execute(
-        update(row).where(*mine).values(state=OUTBOX.step("waiting", "drop"), overtaken_by=key).execution_options(synchronize_session=False)
-    )
+    key = select(func.max(newer.key)).where(*same, newer.state == OutboxState.waiting).scalar_subquery()
+    mine = (row.id.in_(ids), row.kind == "listing", row.state == OutboxState.waiting, key.is_not(None))
+    s.execute(update(row).where(*mine).values(state=OUTBOX.target("drop"), overtaken_by=key).execution_options(synchronize_session=False))
 
 
 def of_subjects(query: Q) -> Q:
@@ -147,8 +145,8 @@ def stop(context: Context, key: str) -> None:
     """Take back a change that has not gone out; Conflict when it has (or may have)."""
     changed = context.session.execute(
         update(Outbox)
-        .where(Outbox.key == key, Outbox.state == "waiting", Outbox.tries == 0)
-        .values(state=OUTBOX.step("waiting", "stop"), answer="taken back")
+        .where(Outbox.key == key, Outbox.state == OutboxState.waiting, Outbox.tries == 0)
+        .values(state=OUTBOX.target("stop"), answer="taken back")
     )
     if not changed.rowcount:  # type: ignore[attr-defined]
         raise Conflict("it has gone out already, so it cannot be taken back")
@@ -161,7 +159,7 @@ def _cancelled(context: Context, reference: str) -> bool:
 
 def give_up(context: Context, key: str) -> None:
     """A change that was not taken is not wanted any more, so nobody tries it again."""
-    row = context.session.scalar(select(Outbox).where(Outbox.key == key, Outbox.state == "dead"))
+    row = context.session.scalar(select(Outbox).where(Outbox.key == key, Outbox.state == OutboxState.dead))
     if row:
         row.state, row.done_at = OUTBOX.step(row.state, "drop"), context.now
 
@@ -177,7 +175,7 @@ def retry_many(context: Context, rows: Sequence[Outbox]) -> None:
     """Send dead changes again, as one act. A listing's change that a newer one overtook is not; Conflict where one cannot be."""
     dropped = 0
     for row in rows:
-        if row.state != "dead":
+        if row.state != OutboxState.dead:
             raise Conflict("this change is not waiting for you any more")
         if row.kind == "purchase" and _cancelled(context, row.key):
             raise Conflict(f"the buyer cancelled the order of {row.key}; settle that first")
@@ -201,7 +199,7 @@ def retry_many(context: Context, rows: Sequence[Outbox]) -> None:
 def arrived(context: Context, rows: Sequence[Outbox]) -> None:
     """A person knows that these arrived although nobody could be asked: they are done."""
     for row in rows:
-        if row.state != "dead" or row.fault != "unsure":
+        if row.state != OutboxState.dead or row.fault != "unsure":
             raise Conflict("this change is not waiting for you any more")
         row.state, row.answer, row.done_at, row.fault = (
             OUTBOX.step(row.state, "arrived"),
@@ -233,7 +231,7 @@ def targets(s: Session) -> list[str]:
 
 def any_due(s: Session, target: str, now: datetime) -> bool:
     """Whether something for a target can be gone on with now."""
-    due = (Outbox.target == target, Outbox.state.in_(("waiting", "unknown", "posted")), Outbox.after <= now)
+    due = (Outbox.target == target, Outbox.state.in_((OutboxState.waiting, OutboxState.unknown, OutboxState.posted)), Outbox.after <= now)
     return s.scalar(_open(select(Outbox.id).where(*due)).limit(1)) is not None
 
 
@@ -255,7 +253,7 @@ def next_due(s: Session, target: str, now: datetime, most: int, *wanted: ColumnE
     )
     query = (
         _open(select(Outbox))
-        .where(Outbox.target == target, Outbox.state.in_(("waiting", "unknown")), Outbox.after <= now, first, *wanted)
+        .where(Outbox.target == target, Outbox.state.in_((OutboxState.waiting, OutboxState.unknown)), Outbox.after <= now, first, *wanted)
         .order_by(Outbox.id)
         .limit(most + len(but))
     )

@@ -16,7 +16,7 @@ from ...connectors.protocols import Account, Mail, PartnerLink
 from ...core.currency import minor_digits
 from ...core.events import EventGroup
 from ...core.ids import check_country
-from ...core.states import LINK
+from ...core.states import LINK, OutboxState
 from ...data.files import FileServer
 from ...data.outbox import Outbox
 from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier, Webhook
@@ -244,7 +244,7 @@ def renew_key(context: Context, connectors: ConnectorRegistry, owner: str, owner
     link.circuit_open_until, link.failures = None, 0
     link.version += 1
     # What waited for the link goes on at once.
-    waits = (Outbox.target == f"{owner}:{owner_id}", Outbox.state.in_(("waiting", "unknown")), Outbox.tries > 0)
+    waits = (Outbox.target == f"{owner}:{owner_id}", Outbox.state.in_((OutboxState.waiting, OutboxState.unknown)), Outbox.tries > 0)
     context.session.execute(update(Outbox).where(*waits).values(after=context.now))
     context.log("link.renew", owner, f"{row.name}: its link was tried and works")
     return link

@@ -8,6 +8,8 @@ from typing import Any
 
 from sqlalchemy import Select, func, select
 
+from ...core.states import LaneState, ListingState
+from ...core.writing import grouped
 from ...data.base import by_index
 from ...data.lanes import Lane
 from ...data.prices import Policy, PriceRule
@@ -55,11 +57,14 @@ class _House:
         self.stores = list(s.scalars(select(Store).where(Store.ended_at.is_(None)).order_by(Store.id)))
         self.suppliers = list(s.scalars(select(Supplier).where(Supplier.ended_at.is_(None)).order_by(Supplier.id)))
         self.listed, self.items = _by_owner(context, "listings"), _by_owner(context, "items")
-        on_sale = Listing.state.in_(("live", "paused"))
+        on_sale = Listing.state.in_((ListingState.live, ListingState.paused))
         self.skus = self.count(select(func.count(Listing.sku_id.distinct())).where(on_sale))
         # What has no lane that works is little, and looked at by itself.
         works = (
-            select(Lane.id).where(Lane.sku_id == Listing.sku_id, Lane.closed_at.is_(None), Lane.state != "shut").correlate(Listing).exists()
+            select(Lane.id)
+            .where(Lane.sku_id == Listing.sku_id, Lane.closed_at.is_(None), Lane.state != LaneState.shut)
+            .correlate(Listing)
+            .exists()
         )
         bare = select(func.count(Listing.sku_id.distinct())).where(IS_BARE, ~works)
         self.laned = self.skus - self.count(by_index(bare, Listing, "ix_listing_bare"))
@@ -86,7 +91,7 @@ class _House:
 
 def _seen(rows: dict[int, int], what: str) -> str:
     n = sum(rows.values())
-    return f"{n:,} {what}{'s' if n != 1 else ''}"
+    return f"{grouped(n)} {what}{'s' if n != 1 else ''}"
 
 
 def _connecting(house: _House) -> Iterator[FirstStep]:
@@ -126,7 +131,7 @@ def _working(house: _House) -> Iterator[FirstStep]:
         "lanes",
         "Lanes: which item fills which SKU",
         skus > 0 and (laned == skus or (house.live and laned > 0)),
-        f"{laned:,} of {skus:,} SKUs on sale have one" if skus else "",
+        f"{grouped(laned)} of {grouped(skus)} SKUs on sale have one" if skus else "",
         "Open lanes",
         "/lanes",
         ready=skus > 0 and sum(house.items.values()) > 0,
@@ -136,7 +141,7 @@ def _working(house: _House) -> Iterator[FirstStep]:
     message = f"{house.free[0].name}: no fee and no payment cost is entered" if house.free else entered
     done = bool(stores) and not house.free
     yield one("fees", "Store fees", done, message, "Enter store fees", "/price?view=fees", ready=bool(stores), leave=bool(stores))
-    still = f"{unruled:,} listings on sale have no rule and keep their own price" if unruled else f"{rules} set"
+    still = f"{grouped(unruled)} listings on sale have no rule and keep their own price" if unruled else f"{rules} set"
     message = still if rules else "none yet, so every listing keeps its own price"
     yield one("rules", "Price rules", rules > 0 and (not unruled or house.live), message, "Set a rule", "/price", leave=True)
     message = "how much is let go alone, and what waits for you"

@@ -8,7 +8,8 @@ from typing import Any
 
 from sqlalchemy import Select, delete, func, select, update
 
-from ...core.states import LaneCause
+from ...core.states import LaneCause, LaneState, ListingState, OrderLineState, OutboxState, ParcelState
+from ...core.writing import grouped
 from ...data.base import Base
 from ...data.bulk import by_id
 from ...data.files import FileRule
@@ -27,7 +28,6 @@ from ..base.partner_identity import OWNERS, fresh_name
 from ..mapping import bulk_changes, lane_states
 from ..orders.routing import OPEN
 from ..pricing import rollback
-from ..pricing.apply import respond
 from ..printing import lane_prints
 from ..purchasing import purchase_orders
 
@@ -68,29 +68,34 @@ def effect(context: Context, owner: str, number: int) -> Effect:
     unsent = _count(context, select(func.count()).select_from(Outbox).where(Outbox.target == f"{owner}:{number}", Outbox.state.in_(waits)))
     deletable = not _did_something(context, owner, row)
     if owner == "store":
-        listings = _count(context, select(func.count()).where(Listing.store_id == number, Listing.state.in_(("live", "paused"))))
+        listings = _count(
+            context, select(func.count()).where(Listing.store_id == number, Listing.state.in_((ListingState.live, ListingState.paused)))
+        )
         waiting = select(func.count(OrderLine.order_id.distinct())).join(Order, Order.id == OrderLine.order_id)
-        orders = _count(context, waiting.where(Order.store_id == number, OrderLine.state.in_((*OPEN, "bought", "with_supplier"))))
+        orders = _count(
+            context,
+            waiting.where(Order.store_id == number, OrderLine.state.in_((*OPEN, OrderLineState.bought, OrderLineState.with_supplier))),
+        )
         return Effect(listings=listings, orders=orders, unsent=unsent, deletable=deletable)
     if owner == "supplier":
         lanes = lanes_of_supplier(number).subquery()
         used = select(lanes.c.sku_id).distinct()
-        others = (Lane.closed_at.is_(None), Lane.state != "shut", Lane.id.not_in(select(lanes.c.id)), Lane.is_substitute.is_(False))
+        others = (Lane.closed_at.is_(None), Lane.state != LaneState.shut, Lane.id.not_in(select(lanes.c.id)), Lane.is_substitute.is_(False))
         spared = select(Lane.sku_id).where(Lane.sku_id.in_(used), *others).distinct()
-        live = (Listing.state.in_(("live", "paused")), Listing.sku_id.in_(used), Listing.sku_id.not_in(spared))
+        live = (Listing.state.in_((ListingState.live, ListingState.paused)), Listing.sku_id.in_(used), Listing.sku_id.not_in(spared))
         waiting = select(func.count(OrderLine.order_id.distinct())).where(
             OrderLine.state.in_(OPEN), OrderLine.lane_id.in_(select(lanes.c.id))
         )
         return Effect(
             listings=_count(context, select(func.count()).select_from(Listing).where(*live)),
-            lanes=_count(context, select(func.count()).select_from(lanes).where(lanes.c.state != "shut")),
+            lanes=_count(context, select(func.count()).select_from(lanes).where(lanes.c.state != LaneState.shut)),
             spared=_count(context, select(func.count()).select_from(spared.subquery())),
             orders=_count(context, waiting),
             unsent=unsent,
             deletable=deletable,
         )
     if owner == "carrier":
-        road = select(func.count()).where(Parcel.carrier_id == number, Parcel.state.in_(("label", "moving")))
+        road = select(func.count()).where(Parcel.carrier_id == number, Parcel.state.in_((ParcelState.label, ParcelState.moving)))
         return Effect(parcels=_count(context, road), unsent=unsent, deletable=deletable)
     return Effect(unsent=unsent, deletable=deletable)
 
@@ -138,7 +143,7 @@ def _go_on(context: Context, owner: str, row: Partner, stopped: bool) -> None:
                 setattr(row, name, context.now)
         context.session.execute(
             update(Outbox)
-            .where(Outbox.target == f"{owner}:{row.id}", Outbox.state == "waiting", Outbox.tries > 0)
+            .where(Outbox.target == f"{owner}:{row.id}", Outbox.state == OutboxState.waiting, Outbox.tries > 0)
             .values(after=context.now)
         )
     context.session.flush()
@@ -162,11 +167,11 @@ def disconnect(context: Context, owner: str, number: int, version: int | None) -
         context.session.flush()
         return message
     unsent = select(PurchaseOrder.reference).join(Outbox, Outbox.key == PurchaseOrder.reference)
-    mine = (PurchaseOrder.supplier_id == number, Outbox.state == "waiting", Outbox.tries == 0)
+    mine = (PurchaseOrder.supplier_id == number, Outbox.state == OutboxState.waiting, Outbox.tries == 0)
     references = list(context.session.scalars(unsent.where(*mine)))
     if references:
         purchase_orders.take_back(context, references)
-    lanes = list(context.session.scalars(lanes_of_supplier(number).where(Lane.state != "shut").with_only_columns(Lane.id)))
+    lanes = list(context.session.scalars(lanes_of_supplier(number).where(Lane.state != LaneState.shut).with_only_columns(Lane.id)))
     acts: dict[str, int] = {}
     body = {"message": message, "after": after, "parts": acts}
     if len(lanes) <= portions.AT_ONCE:
@@ -175,14 +180,14 @@ def disconnect(context: Context, owner: str, number: int, version: int | None) -
     # The first portion is the act; the others follow it.
     parts = bulk_changes.by_sku(context, lanes)
     _shut_ended(replace(context, parts=acts), body, parts[0])
-    portions.enter(context, "supplier.end", f"Shutting {len(lanes):,} lanes of {row.name}", body, parts[1:], len(lanes), stops=False)
+    portions.enter(context, "supplier.end", f"Shutting {grouped(len(lanes))} lanes of {row.name}", body, parts[1:], len(lanes), stops=False)
     return message
 
 
 @portions.work("supplier.end")
 def _shut_ended(context: Context, body: dict[str, Any], part: Sequence[int]) -> int:
     """Lanes of a supplier that was disconnected are shut."""
-    lanes = [lane for lane in by_id(context.session, Lane, part).values() if lane.closed_at is None and lane.state != "shut"]
+    lanes = [lane for lane in by_id(context.session, Lane, part).values() if lane.closed_at is None and lane.state != LaneState.shut]
     first = not (context.parts or {}).get("supplier.end")
 
     def shut() -> None:
@@ -211,7 +216,7 @@ def resume_after_end(context: Context, act: AuditEntry) -> None:
         # What it took off sale comes back at once, not when it was seen steady for a while; at the cost and stock of now.
         skus = {int(sku) for sku in (act.before or {})["lanes"]}
         rollback.as_before(context, act.id, skus)
-        respond(context, skus)
+        context.reprice(skus)
     if row is not None:
         _go_on(context, after["owner"], row, stopped=False)
 

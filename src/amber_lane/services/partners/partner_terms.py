@@ -21,7 +21,6 @@ from ..base import undoing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..fulfilment import carrier_names
-from ..pricing.apply import respond
 from ..pricing.inputs import changed
 from ..pricing.lane_columns import skus_of_supplier
 
@@ -136,7 +135,7 @@ def follow_origins(context: Context, supplier: Supplier, origins: Sequence[Origi
     context.session.flush()
     if before and origins_of(context, supplier) != before:
         act = context.log("origins.told", supplier.name, f"{supplier.name} sends on other terms now", reason="as its interface says")
-        respond(context, skus_of_supplier(context, supplier.id), act=act.id, alone=True)
+        context.reprice(skus_of_supplier(context, supplier.id), act=act.id, alone=True)
 
 
 def _beyond_belief(before: Sequence[OriginTerms], origins: Sequence[OriginTerms], currency: str) -> list[str]:
@@ -180,7 +179,7 @@ def set_origins(context: Context, number: int, version: int | None, origins: Seq
         before={"supplier": number, "origins": before},
         undo=True,
     )
-    respond(context, skus_of_supplier(context, number), act=act.id)
+    context.reprice(skus_of_supplier(context, number), act=act.id)
     return supplier
 
 

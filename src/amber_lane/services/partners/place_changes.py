@@ -8,8 +8,9 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 
-from ...core.currency import show
+from ...core.currency import MINOR_DIGITS, SIGNS, plain, show
 from ...core.numbers import show_rate
+from ...core.writing import short
 from ...data.setup import Store
 from ..base import house_days
 from ..base.context import Context
@@ -36,7 +37,8 @@ class PlaceChange:
 
 
 def changes(context: Context, wish: Place) -> list[PlaceChange]:
-    """Everything that would be another than now. wish: checked when it is kept, so a zone that nobody knows changes nothing here."""
+    """Everything that would be another than now. wish: checked when it is kept, so a zone or a currency that nobody knows changes nothing
+    here."""
     out: list[PlaceChange] = []
     was, home = place_of(context.session), home_of(context.session)
     if wish.zone != was.zone and wish.zone in house_days.ZONES:
@@ -47,12 +49,15 @@ def changes(context: Context, wish: Place) -> list[PlaceChange]:
             PlaceChange(
                 "A day begins, for Today, promises and a day's limits",
                 f"at midnight in {_zone(was.zone)}",
-                f"at midnight in {_zone(wish.zone)}, {abs(later):g} h {'later' if later > 0 else 'earlier'}"
+                f"at midnight in {_zone(wish.zone)}, {short(abs(later))} h {'later' if later > 0 else 'earlier'}"
                 if later
                 else "at the same moment",
             )
         )
-    money = wish.currency or context.session.scalar(select(Store.currency).order_by(Store.id).limit(1)) or currency_of(wish.country) or home
+    if wish.writing != was.writing:
+        out.append(PlaceChange("Numbers and amounts are written", _example(was, home), _example(wish, home)))
+    asked = wish.currency if wish.currency in MINOR_DIGITS else ""
+    money = asked or context.session.scalar(select(Store.currency).order_by(Store.id).limit(1)) or currency_of(wish.country) or home
     if money != home:
         out.append(PlaceChange("Sums over stores are in", home, money))
         limits = policy_for(context.session)
@@ -72,3 +77,8 @@ def changes(context: Context, wish: Place) -> list[PlaceChange]:
 
 def _zone(name: str) -> str:
     return name.rpartition("/")[2].replace("_", " ")
+
+
+def _example(place: Place, currency: str) -> str:
+    """How an amount is written there."""
+    return place.writing.money(plain(123_450, currency), SIGNS.get(currency, ""), currency)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from datetime import datetime
 from functools import partial
@@ -38,8 +39,14 @@ class _Opened(Generic[L]):
         self.known: dict[int, tuple[str, str, L]] = {}
         # Keys that a connector renewed by itself; it goes on with them, and is not opened anew for their being kept.
         self.renewed: dict[int, str] = {}
+        # Two that ask at once get the same one: of two, each would renew the key that the other goes on with.
+        self.opening = threading.Lock()
 
     def of(self, context: Context, number: int) -> L:
+        with self.opening:
+            return self._of(context, number)
+
+    def _of(self, context: Context, number: int) -> L:
         link = link_of(context, self.owner, number)
         row = context.get(OWNERS[self.owner], number, self.owner)
         how = _how_of(context, row, link)

@@ -84,13 +84,13 @@ def next_swept(context: Context) -> Supplier | None:
     return context.session.scalar(select(Supplier).where(*going).order_by(Supplier.next_sweep).limit(1))
 
 
-def scopes(context: Context) -> dict[str, list[tuple[str, str]]]:
-    """What rules and limits can be said for: (code, name) by scope."""
+def scopes(context: Context) -> dict[str, list[tuple[str, str, str]]]:
+    """What rules and limits can be said for: (code, name, currency of a store) by scope."""
     s = context.session
     return {
-        "supplier": list(s.execute(select(Supplier.code, Supplier.name).order_by(Supplier.name)).tuples()),
-        "category": [(name, name) for name in sorted(one for (one,) in tally(s, "sku categories") if one)],
-        "store": list(s.execute(select(Store.code, Store.name).order_by(Store.name)).tuples()),
+        "supplier": [(*row, "") for row in s.execute(select(Supplier.code, Supplier.name).order_by(Supplier.name)).tuples()],
+        "category": [(name, name, "") for name in sorted(one for (one,) in tally(s, "sku categories") if one)],
+        "store": list(s.execute(select(Store.code, Store.name, Store.currency).order_by(Store.name)).tuples()),
     }
 
 

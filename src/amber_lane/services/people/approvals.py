@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import or_, select
 
 from ...core.permissions import Limit, Permission
-from ...core.states import APPROVAL
+from ...core.states import APPROVAL, ApprovalState
 from ...data.base import by_index
 from ...data.people import IS_WAITING, Approval
 from ..base.context import Context
@@ -112,7 +112,7 @@ def withdraw(context: Context, number: int) -> Approval:
     row = context.get(Approval, number, "approval")
     if row.person_id != context.person:
         raise MayNot("somebody else asked for it")
-    if row.state != "waiting":
+    if row.state != ApprovalState.waiting:
         raise Conflict(f"it is {row.state} already")
     _decide(context, row, "refuse", "withdrawn")
     context.log("approval.withdraw", row.message, f"{row.who} does not ask any more for: {row.message}")
@@ -127,7 +127,7 @@ def _decide(context: Context, row: Approval, move: str, why: str = "") -> None:
 
 def _open(context: Context, number: int) -> Approval:
     row = context.get(Approval, number, "approval")
-    if row.state != "waiting":
+    if row.state != ApprovalState.waiting:
         raise Conflict(f"{row.decided_who} decided this already: it is {row.state}")
     if not may_decide(context, row):
         raise MayNot("this is above your own limit, or your own to ask for; somebody else decides it")

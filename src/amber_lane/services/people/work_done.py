@@ -7,7 +7,7 @@ from datetime import timedelta
 
 from sqlalchemy import case, func, select
 
-from ...core.states import LaneCause
+from ...core.states import LaneCause, LaneState
 from ...data.base import by_index
 from ...data.lanes import Lane
 from ...data.outbox import AuditEntry
@@ -66,6 +66,6 @@ def of_person(context: Context, person: Person, days: int) -> Work:
         if name := _PREFIXES.get(kind.partition(".")[0]):
             one = sums.setdefault(name, [0, 0, 0])
             one[0], one[1], one[2] = one[0] + acts, one[1] + int(count or 0), one[2] + int(back or 0)
-    lanes = select(func.count(), func.sum(case(((Lane.state == "shut") & Lane.cause.in_(FOUND_WRONG), 1), else_=0)))
+    lanes = select(func.count(), func.sum(case(((Lane.state == LaneState.shut) & Lane.cause.in_(FOUND_WRONG), 1), else_=0)))
     opened, wrong = context.session.execute(lanes.where(Lane.opened_by == person.name, Lane.opened_at >= since)).one()
     return Work(days, [WorkDone(name, *sums[name]) for name, _ in GROUPS if name in sums], int(opened or 0), int(wrong or 0))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
@@ -10,6 +9,8 @@ import numpy as np
 from sqlalchemy import func, select
 
 from ...core.money import Bools, Ints
+from ...core.states import DecisionState
+from ...core.writing import grouped
 from ...data.bulk import in_chunks
 from ...data.lanes import Lane, LanePart, by_items
 from ...data.outbox import Job
@@ -17,6 +18,7 @@ from ...data.setup import Store
 from ...data.shelf import Listing, Sku
 from ...data.watch import ListingDecision
 from ..base import causes, portions
+from ..base.consequences import How, Repricing, repricing
 from ..base.context import Context
 from . import compare_at
 from .decide import CROWD, Decided, decide, limited_to
@@ -30,55 +32,34 @@ MASS = 20
 LATER, FOLLOW = "later", "follow"
 
 
-def respond(  # noqa: PLR0913 - its options, by name
-    context: Context,
-    skus: Iterable[int] | None,
-    sweep: int | None = None,
-    act: int | None = None,
-    counted: bool = False,
-    items: dict[int, int] | None = None,
-    only: set[int] | None = None,
-    alone: bool = False,
-    seen: bool = False,
-    story: dict[str, Any] | None = None,
-) -> dict[str, int]:
-    """Decide for the listings of some SKUs and write listings, responses and outbox: in this transaction, or of very many SKUs in
-    portions that follow it.
-
-    items: SKU -> the item whose change caused it, for the story. only: listing ids to act on (a person's pick).
-    alone: nobody has looked at it, so that more moves of prices at once than the limits let go wait for a person.
-    seen: a person has looked at what this does, so that even what waits for them goes now.
-    story: how a sweep that did something is told (on, why).
-    Returns how many responses of each kind were written, or LATER: of how many SKUs they follow.
-    """
-    wanted = None if skus is None else set(skus)
-    ask = Ask(sweep, act, counted, alone, seen, story)
-    n = len(wanted) if wanted is not None else int(context.session.scalar(select(func.count()).select_from(Sku)) or 0)
-    if n > portions.AT_ONCE:
-        return _later(context, ask, wanted, items or {}, only, n)
-    counts = respond_now(context, ask, wanted, items or {}, only)
-    tell(context, ask, counts)
-    return counts
-
-
 @dataclass(frozen=True)
-class Ask:
-    """Why listings are looked at, and how; see `respond`."""
+class Ask(How):
+    """How listings are looked at in portions.
 
-    sweep: int | None = None
-    act: int | None = None
-    counted: bool = False
-    alone: bool = False
-    seen: bool = False
-    story: dict[str, Any] | None = None
-    # Found of all of it before its first portion: whether more prices move than the limits let go, and in which stores very many do for
-    # the first time; None = it is no portion, and is found of what is there.
+    crowd, mass: found of all of it before its first portion: whether more prices move than the limits let go, and in which stores very
+    many do for the first time; None = it is no portion, and is found of what is there.
+    """
+
     crowd: bool | None = None
     mass: tuple[int, ...] = ()
 
 
+@repricing
+def _respond(context: Context, wanted: Repricing) -> dict[str, int]:
+    """Decide for the listings of some SKUs and write listings, decisions and outbox: in this transaction, or of very many SKUs in
+    portions that follow it. Returns how many decisions of each kind were written, or LATER: of how many SKUs they follow."""
+    ask, skus = Ask(**asdict(wanted.how)), wanted.skus
+    n = len(skus) if skus is not None else int(context.session.scalar(select(func.count()).select_from(Sku)) or 0)
+    if n > portions.AT_ONCE:
+        _enter(context, ask, skus, wanted.items, wanted.only, n)
+        return {LATER: n}
+    counts = respond_now(context, ask, skus, wanted.items, wanted.only)
+    tell(context, ask, counts)
+    return counts
+
+
 def respond_now(context: Context, ask: Ask, skus: set[int] | None, items: dict[int, int], only: set[int] | None) -> dict[str, int]:
-    """`respond` within this transaction, whatever the number."""
+    """Decide and write within this transaction, whatever the number."""
     book = load(context, None if skus is None else with_sharers(context, skus))
     if not len(book.ids):
         return {}
@@ -118,15 +99,9 @@ _VERBS = (
 def tell_counts(counts: dict[str, int]) -> str:
     """'214 repriced, 3 paused'; of very many, whose turn is still to come, that they follow; empty when nothing was done."""
     if counts.get(LATER):
-        return f"{counts[LATER]:,} SKUs are looked at now"
+        return f"{grouped(counts[LATER])} SKUs are looked at now"
     verbs = ((counts.get(kind, 0), one, many) for kind, one, many in _VERBS)
     return ", ".join(f"{n} {one if n == 1 else many}" for n, one, many in verbs if n)
-
-
-def _later(context: Context, ask: Ask, skus: set[int] | None, items: dict[int, int], only: set[int] | None, n: int) -> dict[str, int]:
-    """Write down that listings are to be looked at, with the transaction that makes it so."""
-    _enter(context, ask, skus, items, only, n)
-    return {LATER: n}
 
 
 def _enter(
@@ -217,7 +192,7 @@ def _apart(context: Context, skus: set[int] | None) -> list[list[int]]:
 def _waiting(context: Context, book: Book) -> dict[int, bool]:
     """Listings whose price waits since too many moved at once, and whether what caused that is still so."""
     query = select(ListingDecision.listing_id, ListingDecision.audit_entry_id).where(
-        ListingDecision.state == "waits", ListingDecision.outcome == CROWD
+        ListingDecision.state == DecisionState.waits, ListingDecision.outcome == CROWD
     )
     rows = [row for part in of_book(book) for row in context.session.execute(query.where(*part)).tuples()]
     gone = causes.over(context, {act for _, act in rows if act})

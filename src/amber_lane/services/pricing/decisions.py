@@ -14,6 +14,7 @@ from ...core import price as pricing
 from ...core.currency import plain
 from ...core.money import Bools, Ints
 from ...core.price import NONE
+from ...core.states import DecisionState
 from ...core.stock import shown
 from ...data.base import to_ms
 from ...data.bulk import bulk_insert, bulk_update, in_chunks
@@ -121,7 +122,7 @@ def _end_rests(context: Context, book: Book, decided: Decided) -> None:
 
 def _end_waits(context: Context, book: Book, decided: Decided, to_tell: Ints) -> None:
     """What waited for a person waits no longer once its cause is gone, or is told anew."""
-    query = select(ListingDecision.id, ListingDecision.listing_id).where(ListingDecision.state == "waits")
+    query = select(ListingDecision.id, ListingDecision.listing_id).where(ListingDecision.state == DecisionState.waits)
     waiting = [row for part in of_book(book) for row in context.session.execute(query.where(*part))]
     if waiting:
         over = ~decided.waits

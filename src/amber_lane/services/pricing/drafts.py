@@ -9,9 +9,10 @@ from typing import Any, Protocol
 from sqlalchemy import delete, select
 
 from ...core import price
-from ...core.currency import minor_digits
+from ...core.currency import MINOR_DIGITS, minor_digits
 from ...core.numbers import PPM, show_rate
 from ...core.plans import Membership, plan_faults
+from ...core.writing import grouped
 from ...data.outbox import AuditEntry
 from ...data.prices import Policy, PriceRule, Rate
 from ...data.setup import FeeRow, Store, Supplier
@@ -45,6 +46,8 @@ class Draft:
     scope_key: str
     band_from: int
     fields: dict[str, Any]
+    # What its amounts are in; '' = what is usual for such a rule (see `Facts.rule_money`).
+    currency: str = ""
 
     def checked(self) -> PriceRule:
         """As a rule, or Invalid with what is wrong with each field."""
@@ -74,8 +77,11 @@ class Draft:
             wrong["least_price"] = "lies above the ceiling"
         if self.scope != "house" and not self.scope_key:
             wrong["scope_key"] = "says whose rule it is"
+        if self.currency and self.currency not in MINOR_DIGITS:
+            wrong["currency"] = "must be a currency such as EUR, USD or JPY"
         invalid(wrong)
-        return PriceRule(scope=self.scope, scope_key=self.scope_key, band_from=self.band_from, version=1, **fields)
+        key = (self.scope, self.scope_key, self.band_from)
+        return PriceRule(scope=key[0], scope_key=key[1], band_from=key[2], currency=self.currency, version=1, **fields)
 
 
 @dataclass(frozen=True)
@@ -90,12 +96,15 @@ class RuleChange:
     def keep(self, context: Context) -> AuditEntry:
         before = [asdict(_as_draft(rule)) for rule in context.session.scalars(select(PriceRule))]
         context.session.execute(delete(PriceRule))
-        context.session.add_all(rule.checked() for rule in self.rules)
+        made, facts = [rule.checked() for rule in self.rules], Facts.read(context.session)
+        for one in made:
+            one.currency = one.currency or facts.rule_money(one.scope, one.scope_key)
+        context.session.add_all(made)
         return context.log("rule.change", "price rules", "price rules changed", before={"rules": before}, undo=True)
 
 
 def _as_draft(rule: PriceRule) -> Draft:
-    return Draft(rule.scope, rule.scope_key, rule.band_from, {name: getattr(rule, name) for name in RULE_FIELDS})
+    return Draft(rule.scope, rule.scope_key, rule.band_from, {name: getattr(rule, name) for name in RULE_FIELDS}, rule.currency)
 
 
 @dataclass(frozen=True)
@@ -211,7 +220,7 @@ class PolicyChange:
             elif value is not None and name in WORDS and value not in WORDS[name]:
                 wrong[name] = f"must be one of {', '.join(WORDS[name])}"
             elif value is not None and name not in WORDS and (not isinstance(value, int) or not _least(name) <= value <= _most(name)):
-                most = f" of at most {_most(name):,}" if name in TIMES_MOST else ""
+                most = f" of at most {grouped(_most(name))}" if name in TIMES_MOST else ""
                 wrong[name] = "must be a whole number" + ("" if _least(name) else " of 0 or more") + most
         invalid(wrong)
 

@@ -13,14 +13,13 @@ from sqlalchemy.orm import InstrumentedAttribute
 from ...connectors.protocols import RateTable
 from ...core.currency import minor_digits
 from ...core.numbers import PPM, half_up, parse_rate, show_rate
-from ...data.prices import Rate
+from ...data.prices import HAS_AMOUNT, PriceRule, Rate
 from ...data.setup import RateSource, Store, Supplier
 from ..base import house_days
 from ..base.context import Context
 from ..base.errors import Conflict
 from ..base.import_frame import Checked, Row, each, need
 from ..base.regional import home_of
-from .apply import respond
 from .inputs import house_ppm
 
 # A rate that moves by more than a tenth in a day is not believed before it is told again the day after, or entered by hand.
@@ -42,12 +41,24 @@ class Pair:
 
 
 def needed(context: Context) -> set[tuple[str, str]]:
-    """From every supplier's money to every store's."""
+    """From every supplier's money to every store's; of stores to the house's; and of price rules with amounts to those of stores."""
     stores = set(context.session.scalars(select(Store.currency)))
     pairs = context.session.execute(select(Supplier.currency, Supplier.also)).tuples().all()
     monies = {money for own, also in pairs for money in (own, *(also or []))}
     home = home_of(context.session)
-    return {(money, quote) for money in monies for quote in stores if money != quote} | {(money, home) for money in stores if money != home}
+    found = {(money, quote) for money in monies for quote in stores if money != quote} | {
+        (money, home) for money in stores if money != home
+    }
+    # The rate the other way round would do for them.
+    return found | {(money, quote) for money, quote, _ in rule_pairs(context) if (quote, money) not in found}
+
+
+def rule_pairs(context: Context) -> list[tuple[str, str, PriceRule]]:
+    """Price rules with amounts in another currency than some store's: (money, the store's, rule)."""
+    stores = list(context.session.execute(select(Store.currency, Store.code).where(Store.ended_at.is_(None))).tuples())
+    rules = context.session.scalars(select(PriceRule).where(HAS_AMOUNT, PriceRule.currency != "")).all()
+    pairs = ((one.currency, quote, one, code) for one in rules for quote, code in stores if quote != one.currency)
+    return [(money, quote, one) for money, quote, one, code in pairs if one.scope != "store" or one.scope_key == code]
 
 
 def newest(context: Context) -> dict[tuple[str, str], Rate]:
@@ -165,7 +176,7 @@ def follow(context: Context, on: str, messages: list[str], reason: str, seen: bo
     """Prices and plans after rates have moved."""
     act = context.log("rate.daily", on, "; ".join(messages), reason=reason, count=len(messages))
     context.session.flush()
-    respond(context, None, act=act.id, alone=not seen, seen=seen)
+    context.reprice(None, act=act.id, alone=not seen, seen=seen)
     context.reroute()
 
 

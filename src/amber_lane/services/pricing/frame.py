@@ -16,17 +16,19 @@ from ...core.money import Bools, Ints, half_up_columns
 from ...core.numbers import PPM
 from ...core.price import NONE
 from ...core.risk import sold_twice
+from ...core.states import ListingState
 from ...data.base import to_ms
 from ...data.bulk import in_chunks, quiet
 from ...data.columns import fetch_columns, join, or_none, place_of, sorted_by, spliced
 from ...data.shelf import Listing, Sku
 from ..base.context import Context
+from .draft_lane import DraftLane
 from .inputs import Facts, fee_of
 from .lane_columns import splice_lanes
 from .lane_costing import Chosen, Lanes, Parts
 from .policy import Keys, Overlay, lay_over, policy_columns, price_layers
 
-STATES = ("live", "paused", "ended", "preparing")
+STATES = (ListingState.live, ListingState.paused, ListingState.ended, ListingState.preparing)
 PAUSED_BY = ("", "stock", "hold", "hand")
 DAY_MS = 86_400_000
 MANY = 4000
@@ -133,23 +135,29 @@ class Raw:
 
 
 def load(
-    context: Context, skus: Iterable[int] | None = None, facts: Facts | None = None, preparing: bool = False, within_allowance: bool = True
+    context: Context,
+    skus: Iterable[int] | None = None,
+    facts: Facts | None = None,
+    preparing: bool = False,
+    within_allowance: bool = True,
+    lane: DraftLane | None = None,
 ) -> Book:
     """Read listings of some SKUs (None = all) with all that decides about them. `facts`: a draft instead of what stands.
 
     preparing: those that are not on sale yet too. within_allowance False: as if no store limited what it shows.
+    lane: one more, as if it stood.
     """
     facts = facts or Facts.read(context.session)
-    return build(read(context, facts, skus, preparing), facts, within_allowance)
+    return build(read(context, facts, skus, preparing, lane), facts, within_allowance)
 
 
-def read(context: Context, facts: Facts, skus: Iterable[int] | None = None, preparing: bool = False) -> Raw:
+def read(context: Context, facts: Facts, skus: Iterable[int] | None = None, preparing: bool = False, lane: DraftLane | None = None) -> Raw:
     """The rows of `load`, from which books under several drafts can be built."""
     with quiet():
-        return _read(context, facts, skus, preparing)
+        return _read(context, facts, skus, preparing, lane)
 
 
-def _read(context: Context, facts: Facts, skus: Iterable[int] | None, preparing: bool) -> Raw:
+def _read(context: Context, facts: Facts, skus: Iterable[int] | None, preparing: bool, lane: DraftLane | None) -> Raw:
     s, now = context.session, context.now
     wanted = None if skus is None else sorted(set(skus))
     # Many SKUs are read faster all at once and sifted here than named one by one in the query.
@@ -162,7 +170,7 @@ def _read(context: Context, facts: Facts, skus: Iterable[int] | None, preparing:
         keep = np.isin(cols[ListingColumns._fields.index("sku")], np.array(wanted, dtype=np.int64))
         if not keep.all():
             cols = [[v for v, k in zip(c, keep.tolist(), strict=True) if k] if isinstance(c, list) else c[keep] for c in cols]
-    lanes, read = Lanes(context, facts, None if sift else wanted), ListingColumns(*cols)
+    lanes, read = Lanes(context, facts, None if sift else wanted, draft=lane), ListingColumns(*cols)
     return Raw(read, lanes, now, lanes.choose(read.sku, read.store))
 
 
@@ -182,7 +190,8 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
     off = np.where(policy["rebate_counts"] == 1, cost.rebate, 0)
     landed = np.where(cost.known, cost.goods + cost.ship + cost.handling + risk - off, 0)
     endings = price.Endings()
-    over = lay_over(n, price_layers(facts.rules, endings), keys, landed, facts.rules_in)
+    over = lay_over(n, price_layers(facts, endings), keys, landed, lambda money: facts.turned(money, cols.currency))
+    known = cost.known & ~over.no_rate
     # The largest step is a day's: within a day it is counted from the price that the day began with.
     fresh = (cols.step_at != NONE) & (cols.step_at > to_ms(raw.now) - DAY_MS) & (cols.step_price > 0)
     base = np.where(fresh, cols.step_price, cols.wanted_price)
@@ -199,7 +208,7 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
         lane=chosen.lane,
         closed=chosen.closed,
         gone=chosen.gone,
-        counted=cost.known,
+        counted=known,
         goods=cost.goods,
         ship=cost.ship,
         handling=cost.handling,
@@ -264,7 +273,7 @@ def _listings(s: Session, now: datetime, skus: list[int] | None, preparing: bool
             Listing.currency,
         )
         .join(Sku, Sku.id == Listing.sku_id)
-        .where(Listing.state.in_(("live", "paused", *(("preparing",) if preparing else ()))))
+        .where(Listing.state.in_((ListingState.live, ListingState.paused, *((ListingState.preparing,) if preparing else ()))))
     )
     if skus is not None:
         return sorted_by(fetch_columns(s, query.where(Listing.sku_id.in_(skus))), [0])

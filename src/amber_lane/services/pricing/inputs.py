@@ -92,6 +92,11 @@ class Facts:
         column = np.array([known[money] or 0 for money in currencies], dtype=np.int64)
         return column, [money for money in kinds if known[money] is None]
 
+    def turned(self, money: str, currencies: Sequence[str]) -> Ints:
+        """Per entry, ppm of a minor unit of `money` in the entry's currency; 0 where there is no rate."""
+        known = {one: house_ppm(self.rates, money, one) or 0 for one in set(currencies)}
+        return np.array([known[one] for one in currencies], dtype=np.int64)
+
     def in_home(self, amounts: Ints, currencies: Sequence[str]) -> tuple[int, list[str]]:
         """A column of amounts times a pace (ppm), added up in the house's money a day; and which currencies have no rate to it and are left
         out. Each currency is added up before it is turned, so that little is rounded."""
@@ -105,11 +110,12 @@ class Facts:
                 left_out.append(money)
         return total, left_out
 
-    @cached_property
-    def rules_in(self) -> str:
-        """What amounts in price rules are called in (see `regional.rules_of`)."""
+    def rule_money(self, scope: str, key: str) -> str:
+        """What amounts of a price rule are in where it does not say: its store's money, else the one that all stores share, else the
+        house's (see `regional.rules_of`)."""
         kinds = {store.currency for store in self.stores.values()}
-        return kinds.pop() if len(kinds) == 1 else self.home
+        mine = next((store.currency for store in self.stores.values() if (scope, key) == ("store", store.code)), "")
+        return mine or (kinds.pop() if len(kinds) == 1 else self.home)
 
     @cached_property
     def service_to(self) -> dict[tuple[int, str, str], Service]:

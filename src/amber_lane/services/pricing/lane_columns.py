@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from ...core import cost
 from ...core.money import Ints
+from ...core.states import WAITING_LINES, PurchaseState
 from ...data.base import by_index
 from ...data.bulk import in_chunks
 from ...data.columns import fetch_columns, join, or_none, place_of, sorted_by, spliced
@@ -44,6 +45,7 @@ FIELDS = (
 
 
 _SKU = FIELDS.index("sku")
+ORDER = [FIELDS.index(name) for name in ("sku", "priority", "lane", "origin")]
 
 
 def lane_columns(s: Session, skus: list[int] | None) -> list[Any]:
@@ -55,7 +57,7 @@ def lane_columns(s: Session, skus: list[int] | None) -> list[Any]:
 def splice_lanes(s: Session, columns: list[Any], skus: list[int]) -> list[Any]:
     """The same columns with the lanes of some SKUs as they are now."""
     gone = np.isin(columns[_SKU], np.array(skus, dtype=np.int64))
-    return spliced(columns, lane_columns(s, skus), gone, [_SKU, *(FIELDS.index(name) for name in ("priority", "lane", "origin"))])
+    return spliced(columns, lane_columns(s, skus), gone, ORDER)
 
 
 def _read(s: Session, skus: list[int] | None) -> list[object]:
@@ -87,7 +89,7 @@ def _read(s: Session, skus: list[int] | None) -> list[object]:
     )
     columns = fetch_columns(s, query if skus is None else query.where(Lane.sku_id.in_(skus)))
     # Quicker than by the database, which would carry all columns through its sorting.
-    return sorted_by(columns, [_SKU, *(FIELDS.index(name) for name in ("priority", "lane", "origin"))])
+    return sorted_by(columns, ORDER)
 
 
 def services_by_country(s: Session, skus: list[int] | None) -> dict[int, dict[str, str]]:
@@ -111,7 +113,7 @@ def owed_units(context: Context) -> dict[int, int]:
         OrderLine.lane_id,
         select(Lane.id).where(Lane.sku_id == OrderLine.sku_id, Lane.closed_at.is_(None), Lane.priority == 0).limit(1).scalar_subquery(),
     )
-    waits = select(OrderLine.quantity, chosen.label("lane")).where(OrderLine.state.in_(("new", "needs_lane", "held", "ready", "refused")))
+    waits = select(OrderLine.quantity, chosen.label("lane")).where(OrderLine.state.in_(WAITING_LINES))
     open_lines = by_index(waits, OrderLine, "ix_order_line_state").subquery()
     for item, quantity, num, den in s.execute(
         select(LanePart.item_id, open_lines.c.quantity, LanePart.units_num, LanePart.units_den).join(
@@ -119,14 +121,14 @@ def owed_units(context: Context) -> dict[int, int]:
         )
     ):
         owed[item] = owed.get(item, 0) + cost.packs_needed(quantity, num, den)
-    pending = (PurchaseOrder.state.in_(("waiting", "sent"))) | (
-        (PurchaseOrder.state == "accepted") & (PurchaseOrder.answered_at > func.coalesce(Supplier.good_sweep_at, 0))
+    pending = (PurchaseOrder.state.in_((PurchaseState.waiting, PurchaseState.sent))) | (
+        (PurchaseOrder.state == PurchaseState.accepted) & (PurchaseOrder.answered_at > func.coalesce(Supplier.good_sweep_at, 0))
     )
     bought = (
         select(PurchaseLine.item_id, func.sum(PurchaseLine.quantity))
         .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
         .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
-        .where(PurchaseLine.live, PurchaseOrder.state.in_(("waiting", "sent", "accepted")), pending)
+        .where(PurchaseLine.live, PurchaseOrder.state.in_((PurchaseState.waiting, PurchaseState.sent, PurchaseState.accepted)), pending)
         .group_by(PurchaseLine.item_id)
     )
     bought = by_index(by_index(bought, PurchaseOrder, "ix_purchase_order_state"), PurchaseLine, "ix_purchase_line_purchase_id")

@@ -21,6 +21,7 @@ from ...data.columns import coded
 from ...data.setup import Supplier
 from ...data.source import Item
 from ..base.context import Context
+from .draft_lane import NUMBER, DraftLane, owed_by_draft, with_draft
 from .inputs import Facts, NoRate
 from .lane_columns import FIELDS, GONE, SHUT, lane_columns, owed_units, services_by_country
 from .packs import usual_sizes
@@ -112,11 +113,15 @@ class Lanes:
     them: a listing never shows what is there of other goods.
     """
 
-    def __init__(self, context: Context, facts: Facts, skus: list[int] | None, columns: list[Any] | None = None) -> None:
-        """skus: of these alone. columns: where the lanes were read already (see lane_columns)."""
+    def __init__(
+        self, context: Context, facts: Facts, skus: list[int] | None, columns: list[Any] | None = None, draft: DraftLane | None = None
+    ) -> None:
+        """skus: of these alone. columns: where the lanes were read already (see lane_columns). draft: a lane more, as if it stood."""
         self.facts = facts
         chunks = [None] if skus is None else list(in_chunks(skus))
         self.columns = lane_columns(context.session, skus) if columns is None else columns
+        if draft:
+            self.columns = with_draft(self.columns, draft)
         self.p = dict(zip(FIELDS, self.columns, strict=True))
         self.p["money"], self.monies = coded(list(self.p["money"]))
         self.p["service"], self.services = coded(list(self.p["service"]))
@@ -128,8 +133,10 @@ class Lanes:
         self.legs_of = np.diff(np.r_[self.lane_leg, len(self.leg)])
         self.plain = len(self.leg) == len(self.first)
         self.by_country = {lane: one for chunk in chunks for lane, one in services_by_country(context.session, chunk).items()}
+        if draft and draft.services:
+            self.by_country[NUMBER] = draft.services
         self._count_whole_packs(context.session)
-        self.free_of_part = self._free(context)
+        self.free_of_part = self._free(context, draft)
         self._apply_tiers(context.session)
 
     def under(self, facts: Facts) -> Lanes:
@@ -138,9 +145,11 @@ class Lanes:
         other.facts = facts
         return other
 
-    def _free(self, context: Context) -> Ints:
+    def _free(self, context: Context, draft: DraftLane | None) -> Ints:
         """Units of each part's item that are not promised yet."""
         p, owed = self.p, owed_units(context)
+        if draft:
+            owed = owed_by_draft(context, draft, owed)
         stale = np.isin(p["supplier"], np.array([row.id for row in self.facts.suppliers.values() if is_stale(row)], dtype=np.int64))
         items = np.array(sorted(owed), dtype=np.int64)
         promised = np.zeros(len(p["item"]), dtype=np.int64)

@@ -7,6 +7,7 @@ from datetime import datetime
 
 from ...core.currency import show
 from ...core.price import NONE, proceeds, solve
+from ...core.states import ListingState
 from ...data.outbox import AuditEntry
 from ...data.shelf import Listing, Sku
 from ..base import undoing
@@ -14,7 +15,7 @@ from ..base.context import Context
 from ..base.errors import Invalid
 from ..outbox import listing_changes
 from ..outbox.store_switches import must
-from .apply import respond, with_sharers
+from .apply import with_sharers
 from .frame import load
 
 
@@ -36,13 +37,13 @@ def fix_price(context: Context, number: int, version: int, price: int | None, re
     """Fix a price by hand (None = let the rule set it again). It is still guarded: a price that loses money is refused."""
 
     listing = context.get_version(Listing, number, version, "listing")
-    if listing.state != "preparing":
+    if listing.state != ListingState.preparing:
         must(context, listing.store_id, "prices")
     before = {"hand_price": listing.hand_price, "price": listing.wanted_price}
     if price is not None:
         if not 1 <= price <= 100_000_000:
             raise Invalid("a price must lie between 0.01 and 1,000,000", {"price": "must lie between 0.01 and 1,000,000"})
-        book = load(context, with_sharers(context, {listing.sku_id}), preparing=listing.state == "preparing")
+        book = load(context, with_sharers(context, {listing.sku_id}), preparing=listing.state == ListingState.preparing)
         for row in (book.ids == listing.id).nonzero()[0].tolist() if len(book.ids) else []:
             if not book.counted[row]:
                 continue
@@ -61,11 +62,10 @@ def fix_price(context: Context, number: int, version: int, price: int | None, re
         "price.hand", sku.code, message, reason=reason, before=before, after={"hand_price": price, "listing": number}, undo=True
     )
     context.session.flush()
-    if listing.state == "preparing":
+    if listing.state == ListingState.preparing:
         price_prepared(context, [listing])
     else:
-        respond(context, [listing.sku_id], act=act.id, only={number})
-    context.session.refresh(listing)
+        context.reprice([listing.sku_id], act=act.id, only={number})
     return listing
 
 
@@ -74,5 +74,5 @@ def undo_price_hand(context: Context, act: AuditEntry) -> None:
     listing = context.get(Listing, undoing.after(act)["listing"], "listing")
     was = undoing.before(act)
     fix_price(context, listing.id, listing.version, was["hand_price"], "undone")
-    if was["hand_price"] is None and listing.wanted_price != was["price"] and listing.state in ("live", "paused"):
+    if was["hand_price"] is None and listing.wanted_price != was["price"] and listing.state in (ListingState.live, ListingState.paused):
         listing_changes.want(context, listing, price=was["price"])

@@ -11,6 +11,7 @@ from sqlalchemy import func, select
 from ...core.money import half_up_columns
 from ...core.numbers import PPM
 from ...core.plans import Membership, MembershipWorth, worth
+from ...core.states import ListingState, PurchaseState
 from ...data.columns import coded, fetch_columns
 from ...data.lanes import Lane, LanePart
 from ...data.orders import PurchaseLine, PurchaseOrder
@@ -18,7 +19,6 @@ from ...data.setup import Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ..base.context import Context
-from .apply import respond
 from .inputs import Facts, NoRate, plans_of
 from .lane_columns import skus_of_supplier
 
@@ -44,7 +44,7 @@ def bought(context: Context, supplier: int) -> int:
         .where(
             PurchaseOrder.supplier_id == supplier,
             PurchaseLine.live,
-            PurchaseOrder.state.in_(("sent", "accepted", "shipped")),
+            PurchaseOrder.state.in_((PurchaseState.sent, PurchaseState.accepted, PurchaseState.shipped)),
             PurchaseOrder.made_at >= context.now - timedelta(days=MONTH),
         )
     )
@@ -59,7 +59,7 @@ def paces(context: Context) -> dict[int, int]:
 
 def _paces(context: Context) -> dict[int, int]:
     facts = Facts.read(context.session)
-    used = select(Listing.lane_id).where(Listing.lane_id.is_not(None), Listing.state == "live").distinct()
+    used = select(Listing.lane_id).where(Listing.lane_id.is_not(None), Listing.state == ListingState.live).distinct()
     query = (
         select(Lane.supplier_id, Sku.pace, LanePart.units_num, LanePart.units_den, Item.cost, Item.currency)
         .join(LanePart, LanePart.lane_id == Lane.id)
@@ -118,5 +118,5 @@ def refresh(context: Context) -> int:
             message = "; ".join(f"{plan.name} {'is given' if plan.counts else 'is not given any more'}" for plan in counted)
             act = context.log("plan.reached", supplier.name, f"{supplier.name}: {message}", reason="by what was bought in the last 30 days")
             context.session.flush()
-            respond(context, skus_of_supplier(context, supplier.id), act=act.id, alone=True)
+            context.reprice(skus_of_supplier(context, supplier.id), act=act.id, alone=True)
     return moved

@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...core.cost import packs_needed
+from ...core.states import OrderLineState
 from ...data.bulk import in_chunks
 from ...data.lanes import LanePart
 from ...data.orders import OrderLine
@@ -19,7 +20,7 @@ def usual_sizes(s: Session, skus: Iterable[int]) -> dict[int, int]:
     """How many of a SKU an order usually asks for: the middle one of its past orders. SKUs that were never ordered are not in it."""
     found: dict[int, list[int]] = {}
     for chunk in in_chunks(set(skus)):
-        query = select(OrderLine.sku_id, OrderLine.quantity).where(OrderLine.sku_id.in_(chunk), OrderLine.state != "cancelled")
+        query = select(OrderLine.sku_id, OrderLine.quantity).where(OrderLine.sku_id.in_(chunk), OrderLine.state != OrderLineState.cancelled)
         for sku, quantity in s.execute(query).tuples():
             found.setdefault(sku or 0, []).append(quantity)
     return {sku: sorted(sizes)[(len(sizes) - 1) // 2] for sku, sizes in found.items()}

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...core.currency import show, usual_amount
-from ...core.money import Ints, half_up_columns
+from ...core.money import Bools, Ints, half_up_columns
 from ...core.numbers import PPM
 from ...core.price import NONE, Endings, Rule
 from ...core.rules import SCOPES, Layer, resolve
@@ -86,6 +86,8 @@ AT_NONE = ("hide", "zero", "leave", "end")
 SENDS = ("hand", "once", "after")
 LETTERS = ("ask", "latin", "all")
 WORDS = {"at_none": AT_NONE, "at_gone": AT_NONE, "send": SENDS, "letters": LETTERS}
+# Amounts in price rules, in the rule's money; and what a rule of "cost plus" adds.
+CASH = ("min_profit", "ceiling", "least_price")
 RULE_FIELDS = ("rule", "rule_value", "min_margin", "min_profit", "ceiling", "endings", "step", "reserve", "least_price", "compare_at")
 
 
@@ -101,11 +103,25 @@ class Keys:
 
 @dataclass
 class Overlay:
-    """Values per field as columns, and per field which layer gave them (an index into `names`)."""
+    """Values per field as columns, and per field which layer gave them (an index into `names`).
+
+    no_rate: rows in another currency than a rule of theirs, and nobody knows a rate between the two: such a rule says nothing there.
+    """
 
     values: dict[str, Ints]
     source: dict[str, Ints]
+    no_rate: Bools
     names: list[str] = field(default_factory=lambda: ["general rule"])
+
+
+class BandLayer(NamedTuple):
+    """One scope's fields, from a landed cost on. money: what its amounts are in."""
+
+    scope: str
+    key: str
+    band_from: int
+    fields: Mapping[str, int | None]
+    money: str = ""
 
 
 def _rows_of(keys: Keys | None, scope: str, wanted: Iterable[str]) -> dict[str, Ints]:
@@ -122,31 +138,70 @@ def _rows_of(keys: Keys | None, scope: str, wanted: Iterable[str]) -> dict[str, 
 
 
 def lay_over(
-    n: int, layers: Sequence[tuple[str, str, int, Mapping[str, int | None]]], keys: Keys, landed: Ints | None, money: str = ""
+    n: int, layers: Sequence[BandLayer], keys: Keys, landed: Ints | None = None, turned: Callable[[str], Ints] | None = None
 ) -> Overlay:
-    """Lay (scope, key, band_from, fields) over n rows, widest scope first; within a scope the highest band that fits."""
-    over = Overlay({}, {})
-    order = sorted(layers, key=lambda one: (SCOPES.index(one[0]), one[2]))
+    """Lay layers over n rows, widest scope first; within a scope the highest band that fits.
+
+    landed: of each row in its own currency, minor units; None = nothing goes by it. turned: a currency -> per row, ppm of its minor unit
+    in the row's (0 = no rate), by which amounts are turned, rounded half up.
+    """
+    over = Overlay({}, {}, np.zeros(n, dtype=np.bool_))
+    order = sorted(layers, key=lambda one: (SCOPES.index(one.scope), one.band_from))
+    ppm = {money: turned(money) for money in sorted({one.money for one in order})} if turned else {}
+    plain = {money: bool((column == PPM).all()) for money, column in ppm.items()}
     wanted: dict[str, list[str]] = {}
-    for scope, key, _, _ in order:
-        wanted.setdefault(scope, []).append(key)
+    for one in order:
+        wanted.setdefault(one.scope, []).append(one.key)
     rows_of = {scope: _rows_of(keys, scope, names) for scope, names in wanted.items() if scope != "house"}
     everyone = np.arange(n)
-    for at, (scope, key, band, fields) in enumerate(order):
+    layer_of = [""]
+    for at, (scope, key, band, fields, money) in enumerate(order):
         rows = everyone if scope == "house" else rows_of[scope].get(key, everyone[:0])
+        # A band reaches up to the next one of the same scope and key, whatever that one leaves unset.
+        above = [o.band_from for o in order[at + 1 :] if o.scope == scope and o.key == key and o.band_from > band]
+        turns = bool(ppm) and not plain[money]
+        if turns and (band or above or _has_amount(fields)):
+            over.no_rate[rows[ppm[money][rows] == 0]] = True
+            rows = rows[ppm[money][rows] > 0]
         if landed is not None:
-            # A band reaches up to the next one of the same scope and key, whatever that one leaves unset.
-            above = [o[2] for o in order[at + 1 :] if o[0] == scope and o[1] == key and o[2] > band]
-            rows = rows[(landed[rows] >= band) & (landed[rows] < (min(above) if above else np.iinfo(np.int64).max))]
+            turn = ppm[money][rows] if turns else np.full(len(rows), PPM, dtype=np.int64)
+            inside = landed[rows] >= half_up_columns(band * turn, PPM)
+            if above:
+                inside &= landed[rows] < half_up_columns(min(above) * turn, PPM)
+            rows = rows[inside]
         if not len(rows):
             continue
         over.names.append(_named(scope, key, band, money))
+        layer_of.append(money)
         for name, value in fields.items():
             if value is None:
                 continue
             over.values.setdefault(name, np.full(n, NONE, dtype=np.int64))[rows] = value
             over.source.setdefault(name, np.full(n, -1, dtype=np.int64))[rows] = len(over.names) - 1
+    if not all(plain.values()):
+        _turn(over, layer_of, ppm)
     return over
+
+
+def _has_amount(fields: Mapping[str, int | None]) -> bool:
+    """Whether anything of a rule is money."""
+    adds = fields.get("rule_value") is not None and fields.get("rule") in (None, int(Rule.add))
+    return adds or any(fields.get(name) is not None for name in CASH)
+
+
+def _turn(over: Overlay, layer_of: Sequence[str], ppm: Mapping[str, Ints]) -> None:
+    """Amounts of rules, which each row has from a layer in its money, in the row's own."""
+    adds = over.values.get("rule")
+    for name in (*CASH, "rule_value"):
+        values = over.values.get(name)
+        if values is None or (name == "rule_value" and adds is None):
+            continue
+        for at in np.unique(over.source[name][over.source[name] >= 0]).tolist():
+            rows = over.source[name] == at
+            if name == "rule_value":
+                # A share stays one; an amount laid on top of the cost is money.
+                rows &= adds == int(Rule.add)
+            values[rows] = half_up_columns(values[rows] * ppm[layer_of[at]][rows], PPM)
 
 
 def _named(scope: str, key: str, band: int, money: str) -> str:
@@ -155,14 +210,15 @@ def _named(scope: str, key: str, band: int, money: str) -> str:
     return f"{whose} from {show(band, money)}" if band else whose
 
 
-def price_layers(rules: Iterable[PriceRule], endings: Endings) -> list[tuple[str, str, int, dict[str, int | None]]]:
-    """Price rules as layers of integers; endings become numbers of sets."""
+def price_layers(facts: Facts, endings: Endings, rules: Iterable[PriceRule] | None = None) -> list[BandLayer]:
+    """Price rules (of some, or all that there are) as layers of integers; endings become numbers of sets."""
     out = []
-    for one in rules:
+    for one in facts.rules if rules is None else rules:
         fields: dict[str, int | None] = {name: getattr(one, name) for name in RULE_FIELDS if name not in ("rule", "endings")}
         fields["rule"] = None if one.rule is None else int(Rule.named(one.rule))
         fields["endings"] = None if one.endings is None else endings.add(parse_endings(one.endings))
-        out.append((one.scope, one.scope_key, one.band_from, fields))
+        money = one.currency or facts.rule_money(one.scope, one.scope_key)
+        out.append(BandLayer(one.scope, one.scope_key, one.band_from, fields, money))
     return out
 
 
@@ -186,8 +242,8 @@ def policy_columns(facts: Facts, n: int, keys: Keys, currency: Sequence[str]) ->
     """
     layers = []
     for one in facts.policies:
-        layers.append((one.scope, one.scope_key, 0, {name: _number(name, value) for name, value in one.fields.items()}))
-    over = lay_over(n, layers, keys, None)
+        layers.append(BandLayer(one.scope, one.scope_key, 0, {name: _number(name, value) for name, value in one.fields.items()}))
+    over = lay_over(n, layers, keys)
     columns = {}
     for name, default in defaults(facts.home).items():
         start = np.full(n, _number(name, default), dtype=np.int64)

@@ -262,12 +262,12 @@ def _ruled(facts: Facts, book: Book, truth: Truth, endings: price.Endings) -> tu
     """The terms and limits of every step, by the rules at its landed cost."""
     rows, e = truth.row, len(truth.row)
     stores = [facts.stores[i].code for i in book.store.tolist()]
-    layers = price_layers(facts.rules, endings)
+    layers = price_layers(facts, endings)
     # Names stand at every step only where a rule goes by them.
-    scopes = {scope for scope, *_ in layers}
+    scopes = {one.scope for one in layers}
     names = {"supplier": book.supplier_code, "category": book.category, "store": stores, "sku": book.sku_code}
     keys = Keys(**{name: [column[i] for i in rows.tolist()] if name in scopes else [] for name, column in names.items()})
-    over = lay_over(e, layers, keys, truth.landed, facts.rules_in)
+    over = lay_over(e, layers, keys, truth.landed, lambda money: facts.turned(money, book.currency)[rows])
     own = OwnLimits.none(e)._replace(item_least=book.limits.least_price[rows])
     terms, limits = terms_of(facts, book.store, book.category, truth.landed, over, own, rows)
     terms = replace(terms, reserve=book.terms.reserve[rows])

@@ -7,6 +7,7 @@ from datetime import timedelta
 from sqlalchemy import case, func, select
 
 from ...core.numbers import PPM
+from ...core.states import OrderLineState, ParcelState
 from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine, PurchaseLine
 from ...data.setup import Setting
@@ -33,13 +34,13 @@ def count(context: Context) -> Rows:
     start = context.now - timedelta(days=DAYS)
     total = OrderLine.paid + OrderLine.shipping_paid - OrderLine.discount
     # A line is one row, however many parcels it went in; it came back when one of them did, or when it was paid back after sending.
-    back = func.max(Parcel.state == "returned").label("back")
-    part = case((OrderLine.state == "cancelled", 1.0), (total > 0, OrderLine.refunded * 1.0 / total), else_=0.0)
+    back = func.max(Parcel.state == ParcelState.returned).label("back")
+    part = case((OrderLine.state == OrderLineState.cancelled, 1.0), (total > 0, OrderLine.refunded * 1.0 / total), else_=0.0)
     lines = (
         select(PurchaseLine.order_line_id.label("line"), back)
         .join(ParcelLine, ParcelLine.purchase_id == PurchaseLine.purchase_id)
         .join(Parcel, Parcel.id == ParcelLine.parcel_id)
-        .where(Parcel.state.in_(("delivered", "returned")))
+        .where(Parcel.state.in_((ParcelState.delivered, ParcelState.returned)))
         .group_by(PurchaseLine.order_line_id)
         .subquery()
     )

@@ -8,7 +8,8 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, func, select
 
-from ...core.states import DECISION
+from ...core.states import DECISION, DecisionState
+from ...core.writing import grouped
 from ...data.bulk import by_id, in_chunks
 from ...data.outbox import AuditEntry
 from ...data.shelf import Listing
@@ -27,7 +28,9 @@ def undo_responses(context: Context, sweep: int | None = None, responses: Sequen
     else:
         found = [number for chunk in in_chunks(responses) for number in context.session.scalars(query.where(ListingDecision.id.in_(chunk)))]
     if len(found) > portions.AT_ONCE:
-        portions.enter(context, "undo_responses", f"Taking {len(found):,} responses back", {}, portions.cut(found), len(found), stops=False)
+        portions.enter(
+            context, "undo_responses", f"Taking {grouped(len(found))} responses back", {}, portions.cut(found), len(found), stops=False
+        )
         return len(found)
     done = _undo_responses(context, {}, found)
     if not done:
@@ -38,13 +41,13 @@ def undo_responses(context: Context, sweep: int | None = None, responses: Sequen
 def _went_out() -> ColumnElement[bool]:
     # A price that waits may have had its quantity or its state changed all the same: that was sent, and goes back.
     moved = (ListingDecision.old_quantity != ListingDecision.new_quantity) | (ListingDecision.old_state != ListingDecision.new_state)
-    return (ListingDecision.state == "sent") | ((ListingDecision.state == "waits") & moved)
+    return (ListingDecision.state == DecisionState.sent) | ((ListingDecision.state == DecisionState.waits) & moved)
 
 
 @portions.work("undo_responses")
 def _undo_responses(context: Context, body: dict[str, Any], part: Sequence[int]) -> int:
     went_out = _went_out()
-    rows = [row for row in by_id(context.session, ListingDecision, part).values() if row.state in ("sent", "waits")]
+    rows = [row for row in by_id(context.session, ListingDecision, part).values() if row.state in (DecisionState.sent, DecisionState.waits)]
     newest: dict[int, int] = {}
     for chunk in in_chunks({row.listing_id for row in rows}):
         query = select(ListingDecision.listing_id, func.max(ListingDecision.id)).where(ListingDecision.listing_id.in_(chunk), went_out)
@@ -53,16 +56,18 @@ def _undo_responses(context: Context, body: dict[str, Any], part: Sequence[int])
     listings = by_id(context.session, Listing, (row.listing_id for row in undone))
     want_many(context, [ListingWish(listings[row.listing_id], row.old_price, row.old_quantity, row.old_state) for row in undone])
     for row in undone:
-        if row.state == "sent":
+        if row.state == DecisionState.sent:
             row.state = DECISION.step(row.state, "undo")
-        if row.state == "waits":
+        if row.state == DecisionState.waits:
             row.new_quantity, row.new_state = row.old_quantity, row.old_state
     return len(undone)
 
 
 def as_before(context: Context, act: int, skus: Collection[int] | None = None) -> None:
     """Listings that an act changed (of some SKUs: None = all) show again what they did before it, where nothing newer stands on top."""
-    query = select(ListingDecision.id).where(ListingDecision.audit_entry_id == act, ListingDecision.state.in_(("sent", "waits")))
+    query = select(ListingDecision.id).where(
+        ListingDecision.audit_entry_id == act, ListingDecision.state.in_((DecisionState.sent, DecisionState.waits))
+    )
     if skus is None:
         numbers = list(context.session.scalars(query))
     else:

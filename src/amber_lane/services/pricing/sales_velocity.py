@@ -7,6 +7,7 @@ from datetime import timedelta
 
 from sqlalchemy import func, select
 
+from ...core.states import OrderLineState
 from ...data.bulk import bulk_update
 from ...data.orders import Order, OrderLine
 from ...data.shelf import Sku
@@ -35,7 +36,7 @@ def moved(context: Context) -> list[tuple[int, int]]:
         context.session.execute(
             select(OrderLine.sku_id, func.sum(OrderLine.quantity))
             .join(Order, Order.id == OrderLine.order_id)
-            .where(Order.ordered_at >= start, OrderLine.state != "cancelled", OrderLine.sku_id.is_not(None))
+            .where(Order.ordered_at >= start, OrderLine.state != OrderLineState.cancelled, OrderLine.sku_id.is_not(None))
             .group_by(OrderLine.sku_id)
         )
         .tuples()

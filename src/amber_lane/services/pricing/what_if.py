@@ -16,7 +16,8 @@ from ...core import price
 from ...core.explain import Explained, explain
 from ...core.money import Ints
 from ...core.price import NONE, Outcome, SetBy
-from ...core.states import DECISION
+from ...core.states import DECISION, DecisionState, ListingState
+from ...core.writing import grouped
 from ...data import moved, revisions
 from ...data.base import by_index
 from ...data.bulk import by_id, in_chunks, quiet
@@ -30,7 +31,7 @@ from ..base import portions, undoing
 from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 from ..outbox.listing_changes import want
-from .apply import Ask, respond, respond_now, with_sharers
+from .apply import Ask, respond_now, with_sharers
 from .decide import CROWD, LIVE, PAUSE, RESUME, Decided, decide
 from .decisions import explanations
 from .drafts import Change, as_it_was
@@ -79,6 +80,7 @@ class Catalogue:
         self.kept: tuple[int, dict[str, int], Raw] | None = None
 
     def read(self, context: Context, facts: Facts) -> Raw:
+        revisions.beside(context.session)
         with self.lock:
             n, counts = moved.newest(context.session), revisions.of(context.session)
             at = {table: counts.get(table, 0) for table in _BESIDE}
@@ -159,7 +161,8 @@ def apply(
     """Put a drafted change in force and let all listings follow, or only those picked, or all but those left.
 
     `seen`: the counts the person saw; Conflict when they no longer hold, so that nothing unseen is done. view: what the change does,
-    where it was just worked out, so that nobody waits for that.
+    where it was just worked out, so that nobody waits for that. Returns how many decisions of each kind came of it, filled in once the
+    transaction ends.
     """
     view = view or what_if(context, change)
     if any(view.counts[name] != seen.get(name, 0) for name in SEEN):
@@ -173,14 +176,16 @@ def apply(
     act.message = f"{act.message}: {', '.join(moved) or 'no price moves'}"
     act.after = {**(act.after or {}), "picked": None if only is None else len(only)}
     context.session.flush()
-    return respond(context, None, act=act.id, only=only, seen=True)
+    counts: dict[str, int] = {}
+    context.reprice(None, act=act.id, only=only, seen=True, then=counts.update)
+    return counts
 
 
 def restore(context: Context, act: AuditEntry) -> None:
     """Undo a kept change: what stood before, and the prices that follow from it."""
     back = as_it_was(act).keep(context)
     context.session.flush()
-    respond(context, None, act=back.id, seen=True)
+    context.reprice(None, act=back.id, seen=True)
 
 
 def items_behind(context: Context, listing: Listing) -> list[tuple[int, str]]:
@@ -193,7 +198,7 @@ def explain_price(context: Context, listing_id: int) -> tuple[Listing, Sku, Expl
     """Why a listing costs what it costs, worked out now from what we believe now."""
     listing = context.get(Listing, listing_id, "listing")
     sku = context.get(Sku, listing.sku_id, "SKU")
-    book = load(context, with_sharers(context, {sku.id}), preparing=listing.state == "preparing")
+    book = load(context, with_sharers(context, {sku.id}), preparing=listing.state == ListingState.preparing)
     rows = np.flatnonzero(book.ids == listing_id)
     if not len(rows) or not book.counted[rows[0]]:
         return listing, sku, None
@@ -217,7 +222,7 @@ def explain_decision(context: Context, number: int) -> tuple[ListingDecision, Li
 def waiting(context: Context, set_by: int, outcome: int) -> list[int]:
     """Responses that wait for the same reason."""
     query = select(ListingDecision.id).where(
-        ListingDecision.state == "waits", ListingDecision.set_by == set_by, ListingDecision.outcome == outcome
+        ListingDecision.state == DecisionState.waits, ListingDecision.set_by == set_by, ListingDecision.outcome == outcome
     )
     return list(context.session.scalars(query))
 
@@ -225,7 +230,9 @@ def waiting(context: Context, set_by: int, outcome: int) -> list[int]:
 def crowd(context: Context) -> list[int]:
     """Responses that wait only since too many prices moved at once."""
     return list(
-        context.session.scalars(select(ListingDecision.id).where(ListingDecision.state == "waits", ListingDecision.outcome == CROWD))
+        context.session.scalars(
+            select(ListingDecision.id).where(ListingDecision.state == DecisionState.waits, ListingDecision.outcome == CROWD)
+        )
     )
 
 
@@ -239,24 +246,30 @@ def answer_waiting(context: Context, numbers: Iterable[int], approve: bool) -> i
         raise Conflict("nothing of this waits any more")
     if len(chosen) <= portions.AT_ONCE:
         return _settle(context, {"approve": approve}, chosen)
-    title = f"{'Approving' if approve else 'Leaving'} {len(chosen):,} waiting decisions"
+    title = f"{'Approving' if approve else 'Leaving'} {grouped(len(chosen))} waiting decisions"
     portions.enter(context, "settle", title, {"approve": approve}, portions.cut(chosen), len(chosen))
     return len(chosen)
 
 
 def _still_waiting(numbers: Sequence[int]) -> Select[int]:
-    return select(ListingDecision.id).where(ListingDecision.id.in_(numbers), ListingDecision.state == "waits").order_by(ListingDecision.id)
+    return (
+        select(ListingDecision.id)
+        .where(ListingDecision.id.in_(numbers), ListingDecision.state == DecisionState.waits)
+        .order_by(ListingDecision.id)
+    )
 
 
 @portions.work("settle")
 def _settle(context: Context, body: dict[str, Any], part: Sequence[int]) -> int:
     approve = body["approve"]
-    rows = [row for row in by_id(context.session, ListingDecision, part).values() if row.state == "waits"]
+    rows = [row for row in by_id(context.session, ListingDecision, part).values() if row.state == DecisionState.waits]
     if not rows:
         return 0
     done, word = len(rows), "approved" if approve else "left as they are"
     after = {"responses": [row.id for row in rows]}
-    act = context.log_part("response.settle", "responses", lambda n: f"{n:,} waiting decision{'s' if n > 1 else ''} {word}", after, done)
+    act = context.log_part(
+        "response.settle", "responses", lambda n: f"{grouped(n)} waiting decision{'s' if n > 1 else ''} {word}", after, done
+    )
     message = act.message
     many = [row for row in rows if row.outcome == CROWD]
     for row in rows:
@@ -280,7 +293,7 @@ def what_moved(context: Context, act: int) -> str:
         select(
             func.sum(case((ListingDecision.new_price > ListingDecision.old_price, 1), else_=0)),
             func.sum(case((ListingDecision.new_price < ListingDecision.old_price, 1), else_=0)),
-        ).where(ListingDecision.audit_entry_id == act, ListingDecision.state == "sent")
+        ).where(ListingDecision.audit_entry_id == act, ListingDecision.state == DecisionState.sent)
     ).one()
     parts = [
         f"{n} {'rises' if n == 1 else 'rise'}" if up else f"{n} {'falls' if n == 1 else 'fall'}"
@@ -292,23 +305,23 @@ def what_moved(context: Context, act: int) -> str:
 
 def review(context: Context) -> None:
     """What waits since many moved at once is worked out anew: what would not move now waits no longer."""
-    listings = select(ListingDecision.listing_id).where(ListingDecision.state == "waits", ListingDecision.outcome == CROWD)
+    listings = select(ListingDecision.listing_id).where(ListingDecision.state == DecisionState.waits, ListingDecision.outcome == CROWD)
     skus = set(context.session.scalars(select(Listing.sku_id).where(Listing.id.in_(listings))))
     if skus:
-        respond(context, skus, alone=True)
+        context.reprice(skus, alone=True)
 
 
 def reopen_waiting(context: Context, act: AuditEntry) -> None:
     """Undo a word on what waited: prices that went out go back, what was off sale is so again, and all of it waits as before."""
     settled = by_id(context.session, ListingDecision, (act.after or {})["responses"]).values()
     mine = {row.listing_id for row in settled}
-    sent = select(ListingDecision.listing_id).where(ListingDecision.audit_entry_id == act.id, ListingDecision.state == "sent")
+    sent = select(ListingDecision.listing_id).where(ListingDecision.audit_entry_id == act.id, ListingDecision.state == DecisionState.sent)
     changed = mine & {
         number for chunk in in_chunks(mine) for number in context.session.scalars(sent.where(ListingDecision.listing_id.in_(chunk)))
     }
     as_before(context, act.id, {row.sku_id for row in by_id(context.session, Listing, mine).values()})
     for listing in by_id(context.session, Listing, changed).values():
-        if listing.state == "paused" and not listing.paused_by:
+        if listing.state == ListingState.paused and not listing.paused_by:
             listing.paused_by = "hold"
     for row in settled:
         row.state = DECISION.step(row.state, "unsettle")
@@ -346,7 +359,11 @@ def undo_rule_change(context: Context, act: AuditEntry) -> None:
 
 def decisions_of(context: Context, listing: int, since: datetime) -> Sequence[ListingDecision]:
     """What was sent or settled for a listing since then, in the order of time."""
-    mine = (ListingDecision.listing_id == listing, ListingDecision.state.in_(("sent", "kept")), ListingDecision.at >= since)
+    mine = (
+        ListingDecision.listing_id == listing,
+        ListingDecision.state.in_((DecisionState.sent, DecisionState.kept)),
+        ListingDecision.at >= since,
+    )
     return context.session.scalars(select(ListingDecision).where(*mine).order_by(ListingDecision.at)).all()
 
 

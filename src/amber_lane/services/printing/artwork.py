@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy import func, select
 
+from ...core.states import ListingState, OrderLineState
 from ...data.lanes import Lane
 from ...data.orders import OrderLine
 from ...data.outbox import AuditEntry
@@ -18,7 +19,7 @@ from . import files, lane_prints
 
 GROUNDS = ("any", "light", "dark", "colour")
 NAME_MOST = 80
-_OPEN = ("new", "needs_lane", "held", "ready")
+_OPEN = (OrderLineState.new, OrderLineState.needs_lane, OrderLineState.held, OrderLineState.ready)
 
 
 @dataclass(frozen=True)
@@ -185,6 +186,6 @@ def reach_of(context: Context, number: int) -> Reach:
     """Listings and open order lines that a change of an artwork would reach."""
     s = context.session
     skus = select(LanePrint.sku_id).join(Lane, Lane.id == LanePrint.lane_id).where(LanePrint.artwork_id == number, Lane.closed_at.is_(None))
-    listings = s.scalar(select(func.count()).where(Listing.sku_id.in_(skus), Listing.state != "ended"))
+    listings = s.scalar(select(func.count()).where(Listing.sku_id.in_(skus), Listing.state != ListingState.ended))
     orders = s.scalar(select(func.count()).where(OrderLine.sku_id.in_(skus), OrderLine.state.in_(_OPEN)))
     return Reach(int(listings or 0), int(orders or 0))

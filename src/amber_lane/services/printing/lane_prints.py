@@ -10,7 +10,7 @@ from sqlalchemy import Select, select
 
 from ...core.print_checks import Limits
 from ...core.print_choice import Chosen, PrintFault, Spot, choose
-from ...core.states import LaneCause
+from ...core.states import LaneCause, LaneState, ListingState
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane
 from ...data.printing import ArtVersion, Artwork, Blank, LanePrint
@@ -19,7 +19,6 @@ from ...data.shelf import Listing
 from ..base.context import Context
 from ..base.job_queue import start
 from ..mapping import lane_states
-from ..pricing.apply import respond
 from ..pricing.manual_price import price_prepared
 from .blank_terms import area_of, rgb_of, terms_of
 from .readings import Versions
@@ -113,7 +112,9 @@ def check(context: Context, lanes: Iterable[int]) -> set[int]:
     touched: set[int] = set()
     lanes_of = by_id(s, Lane, rows)
     skus = [lane.sku_id for lane in lanes_of.values()]
-    sold = set(s.scalars(select(Listing.sku_id).where(Listing.sku_id.in_(skus), Listing.state.in_(("live", "paused")))))
+    sold = set(
+        s.scalars(select(Listing.sku_id).where(Listing.sku_id.in_(skus), Listing.state.in_((ListingState.live, ListingState.paused))))
+    )
     for lane in lanes_of.values():
         for row in rows[lane.id]:
             _judge(checker, row)
@@ -132,11 +133,11 @@ def check(context: Context, lanes: Iterable[int]) -> set[int]:
 
 def _follow(context: Context, skus: set[int]) -> None:
     """Listings on sale show what their lanes let them; those in preparation get their price. No order waits for what nobody sells yet."""
-    rows = context.session.scalars(select(Listing).where(Listing.sku_id.in_(skus), Listing.state != "ended")).all()
-    if on_sale := {row.sku_id for row in rows if row.state != "preparing"}:
-        respond(context, on_sale)
+    rows = context.session.scalars(select(Listing).where(Listing.sku_id.in_(skus), Listing.state != ListingState.ended)).all()
+    if on_sale := {row.sku_id for row in rows if row.state != ListingState.preparing}:
+        context.reprice(on_sale)
         context.reroute()
-    if prepared := [row for row in rows if row.state == "preparing"]:
+    if prepared := [row for row in rows if row.state == ListingState.preparing]:
         price_prepared(context, prepared)
 
 
@@ -169,7 +170,7 @@ def _stand(context: Context, lane: Lane, bad: LanePrint | None, waits: bool) -> 
         lane.reason = reason
         lane.version += 1
         return False
-    if lane.state == "shut":
+    if lane.state == LaneState.shut:
         return False
     lane_states.move(lane, "stop_print", LaneCause.printing, reason)
     return True

@@ -10,6 +10,7 @@ from sqlalchemy import func, select
 
 from ...core.books import Kind
 from ...core.print_choice import PrintFault
+from ...core.states import ListingState, PurchaseState
 from ...data.books import JournalEntry
 from ...data.orders import PurchaseOrder
 from ...data.printing import ArtVersion, Blank, LanePrint, PrintDesign
@@ -166,9 +167,9 @@ def _colour(
 
 def _listed(context: Context, sold: dict[tuple[str, str], int]) -> tuple[int, int]:
     """How many listings there are of a design, and how many of them are on sale."""
-    rows = select(Listing.state, func.count()).where(Listing.sku_id.in_(list(sold.values())), Listing.state != "ended")
+    rows = select(Listing.state, func.count()).where(Listing.sku_id.in_(list(sold.values())), Listing.state != ListingState.ended)
     counts = dict(context.session.execute(rows.group_by(Listing.state)).tuples().all())
-    return sum(counts.values()), counts.get("live", 0)
+    return sum(counts.values()), counts.get(ListingState.live, 0)
 
 
 def on_sale(context: Context, sold: dict[tuple[str, str], int]) -> int:
@@ -178,13 +179,13 @@ def on_sale(context: Context, sold: dict[tuple[str, str], int]) -> int:
 
 def listed_in(context: Context, sold: dict[tuple[str, str], int], store: int) -> set[int]:
     """SKUs of a design that a store lists already."""
-    here = Listing.sku_id.in_(list(sold.values())), Listing.store_id == store, Listing.state != "ended"
+    here = Listing.sku_id.in_(list(sold.values())), Listing.store_id == store, Listing.state != ListingState.ended
     return set(context.session.scalars(select(Listing.sku_id).where(*here)))
 
 
 def store_of(context: Context, design: int) -> int:
     """The store that lists most of a design, else the first one there is."""
-    mine = Listing.sku_id.in_(list(designs.sold(context, design).values())), Listing.state != "ended"
+    mine = Listing.sku_id.in_(list(designs.sold(context, design).values())), Listing.state != ListingState.ended
     most = select(Listing.store_id).where(*mine).group_by(Listing.store_id).order_by(func.count().desc(), Listing.store_id).limit(1)
     found = context.session.scalar(most) or context.session.scalar(
         select(Store.id).where(Store.ended_at.is_(None)).order_by(Store.id).limit(1)
@@ -233,11 +234,11 @@ def _record(context: Context, supplier: int) -> tuple[int, int, int, int]:
     s = context.session
     rows = select(PurchaseOrder.state, func.count()).where(PurchaseOrder.supplier_id == supplier).group_by(PurchaseOrder.state)
     states = dict(s.execute(rows).tuples().all())
-    answered = sum(states.get(name, 0) for name in ("accepted", "shipped", "refused"))
+    answered = sum(states.get(name, 0) for name in (PurchaseState.accepted, PurchaseState.shipped, PurchaseState.refused))
     mine = JournalEntry.supplier_id == supplier
     refunded = s.scalar(select(func.count(JournalEntry.order_id.distinct())).where(mine, JournalEntry.kind == Kind.refund.value))
     orders = s.scalar(select(func.count(PurchaseOrder.order_id.distinct())).where(PurchaseOrder.supplier_id == supplier))
-    return states.get("refused", 0), answered, int(refunded or 0), int(orders or 0)
+    return states.get(PurchaseState.refused, 0), answered, int(refunded or 0), int(orders or 0)
 
 
 def waiting(context: Context) -> dict[int, int]:

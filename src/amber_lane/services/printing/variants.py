@@ -10,7 +10,7 @@ from html import escape
 
 from sqlalchemy import select
 
-from ...core.states import LISTING
+from ...core.states import LISTING, ListingState
 from ...data.bulk import by_id
 from ...data.printing import Blank, PrintDesign
 from ...data.setup import Store, Supplier
@@ -148,7 +148,7 @@ def _lanes(context: Context, sku: int, design: PrintDesign, blank: Blank, one: C
         if item.origin_id is None:
             continue
         service = lanes.cheapest_service(context, item.origin_id, store.id)
-        lane = lanes.open_lane(context, sku, [lanes.LaneItem(item.id, Fraction(1))], use=99, service=service, respond_now=False)
+        lane = lanes.open_lane(context, sku, [lanes.LaneItem(item.id, Fraction(1))], use=99, service=service, by_itself=False)
         other = terms_of(context.get(Blank, number, "blank"))
         spots = designs.spots(design, main, other, places, shape, size)
         out.append(Printed(lane.id, item.id, sku, design.artwork_id, number, colour, size, spots, design.id))
@@ -185,7 +185,7 @@ def show_pictures(context: Context, design: PrintDesign, pictures: dict[tuple[st
     n, sides = 0, list(designs.places_of(context, design.id))
     for (colour, _), sku in designs.sold(context, design.id).items():
         mine = [pictures[colour, side] for side in sides if (colour, side) in pictures]
-        for row in context.session.scalars(select(Listing).where(Listing.sku_id == sku, Listing.state == "preparing")).all():
+        for row in context.session.scalars(select(Listing).where(Listing.sku_id == sku, Listing.state == ListingState.preparing)).all():
             if mine and list(row.pictures or [])[: len(mine)] != mine:
                 row.pictures = [*mine, *(one for one in row.pictures or [] if one not in mine)]
                 n += 1

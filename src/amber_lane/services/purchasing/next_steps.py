@@ -12,6 +12,7 @@ from ...core.currency import show
 from ...core.price import NONE
 from ...core.route import OrderPlan, OrderToFill
 from ...core.routing import route
+from ...core.states import LaneState, OrderLineState, PurchaseState
 from ...data.lanes import Lane, LanePart
 from ...data.orders import FillPlan, Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.outbox import AuditEntry
@@ -61,7 +62,7 @@ def ways_on(context: Context, order: Order) -> list[WayOn]:
     """All ways on of an order that waits for a person, the best one first. Nothing is kept by looking."""
     lines = [line for line in lines_of(context, [order.id])[order.id] if line.state in OPEN]
     hold = context.session.scalar(select(Hold).where(Hold.order_id == order.id, Hold.ended.is_(None)))
-    refused = [line for line in lines if line.state == "refused"]
+    refused = [line for line in lines if line.state == OrderLineState.refused]
     if not lines or (hold is None and not refused):
         return []
     found: list[WayOn] = []
@@ -79,7 +80,7 @@ def ways_on(context: Context, order: Order) -> list[WayOn]:
         found += _refused(context, line)
     if hold is None or hold.limit not in ("look_over", "unusual", "address", "twice", "buyer"):
         for line in lines:
-            if line.sku_id is not None and line.state in ("held", "refused", "needs_lane"):
+            if line.sku_id is not None and line.state in (OrderLineState.held, OrderLineState.refused, OrderLineState.needs_lane):
                 found.append(WayOn("", f"Another item for {line.sku_code}", "search the catalogues for it", go=f"/lanes?sku={line.sku_id}"))
     if len(lines) > 1:
         found += [WayOn(f"refund:{line.id}", f"Cancel {line.title or line.sku_code} and refund it", "cannot be undone") for line in lines]
@@ -183,7 +184,7 @@ def _refused(context: Context, line: OrderLine) -> Iterator[WayOn]:
         .join(PurchaseLine, PurchaseLine.purchase_id == PurchaseOrder.id)
         .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
         .join(Item, Item.id == PurchaseLine.item_id)
-        .where(PurchaseLine.order_line_id == line.id, (PurchaseOrder.state == "refused") | PurchaseLine.refused)
+        .where(PurchaseLine.order_line_id == line.id, (PurchaseOrder.state == PurchaseState.refused) | PurchaseLine.refused)
         .order_by(PurchaseOrder.id.desc())
         .limit(1)
     ).first()
@@ -193,7 +194,7 @@ def _refused(context: Context, line: OrderLine) -> Iterator[WayOn]:
     lane = context.session.scalar(
         select(Lane)
         .join(LanePart, LanePart.lane_id == Lane.id)
-        .where(Lane.sku_id == line.sku_id, Lane.closed_at.is_(None), Lane.state != "shut", LanePart.item_id == item.id)
+        .where(Lane.sku_id == line.sku_id, Lane.closed_at.is_(None), Lane.state != LaneState.shut, LanePart.item_id == item.id)
         .order_by(Lane.priority)
         .limit(1)
     )

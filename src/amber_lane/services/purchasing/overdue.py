@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 
 from ...core.permissions import AGENT
 from ...core.risk import parcel_at_risk, waiting_order
-from ...core.states import MESSAGE
+from ...core.states import MESSAGE, PurchaseState
 from ...data.base import by_index
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import FillPlan, Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -26,7 +26,7 @@ from ..pricing.policy import refund_cost
 
 ANSWER_WITHIN = timedelta(hours=24)
 NEAR = timedelta(days=1)
-_KIND = {"waiting": "untaken", "sent": "silent", "accepted": "unsent"}
+_KIND = {PurchaseState.waiting: "untaken", PurchaseState.sent: "silent", PurchaseState.accepted: "unsent"}
 KINDS = tuple(_KIND.values())
 
 
@@ -50,13 +50,13 @@ def overdue(context: Context) -> Iterator[Overdue]:
     found: dict[tuple[str, int], list[tuple[PurchaseOrder, Order]]] = {}
     waited = PurchaseOrder.made_at < context.now - ANSWER_WITHIN
     by_hand = select(Supplier.id).where(Supplier.kind.in_(UNCALLED), Supplier.order_road == "hand")
-    untaken = (PurchaseOrder.state == "waiting") & PurchaseOrder.supplier_id.in_(by_hand)
-    silent = (PurchaseOrder.state == "sent") & waited
+    untaken = (PurchaseOrder.state == PurchaseState.waiting) & PurchaseOrder.supplier_id.in_(by_hand)
+    silent = (PurchaseOrder.state == PurchaseState.sent) & waited
     near = Order.promised_by <= house_days.today(context) + NEAR
     no_parcel = ~select(ParcelLine.id).where(ParcelLine.purchase_id == PurchaseOrder.id).exists()
-    unsent = (PurchaseOrder.state == "accepted") & near & no_parcel
+    unsent = (PurchaseOrder.state == PurchaseState.accepted) & near & no_parcel
     rows = select(PurchaseOrder, Order).join(Order, Order.id == PurchaseOrder.order_id).where(Order.channel != "past")
-    some = PurchaseOrder.state.in_(("waiting", "sent", "accepted"))
+    some = PurchaseOrder.state.in_((PurchaseState.waiting, PurchaseState.sent, PurchaseState.accepted))
     rows = by_index(rows.where(some, untaken | silent | unsent), PurchaseOrder, "ix_purchase_order_state")
     cases = context.session.execute(rows.order_by(PurchaseOrder.id)).tuples().all()
     suppliers = by_id(context.session, Supplier, {one.supplier_id for one, _ in cases})

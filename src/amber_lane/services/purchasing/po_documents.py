@@ -14,7 +14,7 @@ from ...connectors.protocols import PurchaseAnswer, Tracking
 from ...connectors.wire import said_with
 from ...core.address_parts import lines as address_lines
 from ...core.currency import parse_money, plain
-from ...core.states import OUTBOX, PURCHASE
+from ...core.states import OUTBOX, PURCHASE, OutboxState
 from ...data.bulk import by_id
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.outbox import Outbox
@@ -110,7 +110,9 @@ def send_by_mail(context: Context, made: Iterable[PurchaseOrder]) -> None:
         if supplier.kind not in BY_SHEETS or supplier.order_road != "mail" or "@" not in supplier.mail:
             continue
         keys = [one.reference for one in purchases]
-        rows = list(context.session.scalars(select(Outbox).where(Outbox.key.in_(keys), Outbox.state == "waiting").order_by(Outbox.id)))
+        rows = list(
+            context.session.scalars(select(Outbox).where(Outbox.key.in_(keys), Outbox.state == OutboxState.waiting).order_by(Outbox.id))
+        )
         if supplier.order_form == "ubl":
             files = [ubl_file(context, one.id) for one in purchases]
         else:

@@ -12,7 +12,7 @@ from ...core.address import PARTS, in_latin
 from ...core.cost import packs_needed, unit_bought
 from ...core.currency import show
 from ...core.permissions import Limit
-from ...core.states import PURCHASE
+from ...core.states import PURCHASE, OrderLineState, ParcelState, PurchaseState
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, service_of
 from ...data.orders import FillPlan, Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -40,14 +40,18 @@ from .supplier_answers import CORRECTS_FOR, release
 
 def ready_orders(context: Context) -> list[int]:
     """Orders that may go: a line is ready, and none is held or lacking. What is bought of them already holds up no rest."""
-    bad = select(OrderLine.order_id).where(OrderLine.state.in_(("new", "needs_lane", "held", "refused")))
+    bad = select(OrderLine.order_id).where(
+        OrderLine.state.in_((OrderLineState.new, OrderLineState.needs_lane, OrderLineState.held, OrderLineState.refused))
+    )
     able = list(
-        context.session.scalars(select(OrderLine.order_id).where(OrderLine.state == "ready", OrderLine.order_id.not_in(bad)).distinct())
+        context.session.scalars(
+            select(OrderLine.order_id).where(OrderLine.state == OrderLineState.ready, OrderLine.order_id.not_in(bad)).distinct()
+        )
     )
     # Of some only a part goes now; the rest holds up nothing.
     for number, part in context.session.execute(select(Order.id, Order.part_lines).where(type_coerce(Order.part_lines, Text) != "[]")):
         states = set(context.session.scalars(select(OrderLine.state).where(OrderLine.id.in_(part), OrderLine.order_id == number)))
-        if states == {"ready"} and number not in able:
+        if states == {OrderLineState.ready} and number not in able:
             able.append(number)
     return able
 
@@ -99,7 +103,7 @@ def _count(context: Context, made: Sequence[PurchaseOrder]) -> None:
 
 def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseOrder]:
     s = context.session
-    lines = [line for line in lines_of(context, [order.id])[order.id] if line.state == "ready"]
+    lines = [line for line in lines_of(context, [order.id])[order.id] if line.state == OrderLineState.ready]
     lanes = by_id(s, Lane, (line.lane_id or 0 for line in lines))
     parts = s.scalars(select(LanePart).where(LanePart.lane_id.in_(list(lanes))).order_by(LanePart.id)).all()
     items = by_id(s, Item, (part.item_id for part in parts))
@@ -159,7 +163,7 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
 def waits_for_files(context: Context, orders: Iterable[int]) -> bool:
     """Whether one of these orders waits for its print files alone."""
     lanes = select(OrderLine.lane_id).where(
-        OrderLine.order_id.in_(list(orders)), OrderLine.state == "ready", OrderLine.lane_id.is_not(None)
+        OrderLine.order_id.in_(list(orders)), OrderLine.state == OrderLineState.ready, OrderLine.lane_id.is_not(None)
     )
     return bool(Files.read(context, (int(one or 0) for one in context.session.scalars(lanes))).unfit())
 
@@ -265,7 +269,7 @@ def take_back(context: Context, references: Iterable[str]) -> int:
     """Undo a sending as far as it has not gone out. Conflict when nothing could be taken back."""
     back, taken = 0, list[Order]()
     for purchase in context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.reference.in_(list(references)))):
-        if purchase.state != "waiting":
+        if purchase.state != PurchaseState.waiting:
             continue
         try:
             queue.stop(context, purchase.reference)
@@ -291,9 +295,9 @@ def under_way(context: Context, supplier: int) -> list[str]:
     unmoved = (
         select(ParcelLine.purchase_id)
         .join(Parcel, Parcel.id == ParcelLine.parcel_id)
-        .where(Parcel.state == "label", Parcel.made_at > context.now - CORRECTS_FOR)
+        .where(Parcel.state == ParcelState.label, Parcel.made_at > context.now - CORRECTS_FOR)
     )
-    open_ones = PurchaseOrder.state.in_(("sent", "accepted")) | PurchaseOrder.id.in_(unmoved)
+    open_ones = PurchaseOrder.state.in_((PurchaseState.sent, PurchaseState.accepted)) | PurchaseOrder.id.in_(unmoved)
     mine = select(PurchaseOrder.reference).where(PurchaseOrder.supplier_id == supplier, open_ones)
     return list(context.session.scalars(mine.order_by(PurchaseOrder.id)))
 

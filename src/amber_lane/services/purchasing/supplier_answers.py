@@ -11,7 +11,7 @@ from sqlalchemy import func, select, update
 from ...connectors.kinds import DEPOTS
 from ...connectors.protocols import PurchaseAnswer
 from ...core.currency import show
-from ...core.states import ORDER_LINE, PURCHASE, BillFault, LaneCause
+from ...core.states import ORDER_LINE, PURCHASE, BillFault, LaneCause, LaneState, PurchaseState
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -23,7 +23,6 @@ from ..fulfilment.parcel_tracking import all_are, take_tracking
 from ..mapping import lane_states
 from ..orders import cancellations, order_profit
 from ..orders.routing import step_line
-from ..pricing.apply import respond
 
 # A supplier may put a number right for so long, while no carrier has had the parcel in hand.
 CORRECTS_FOR = timedelta(days=5)
@@ -52,22 +51,22 @@ def take_answer(context: Context, answer: PurchaseAnswer, corrects: bool = False
     corrects: its interface tells one number per purchase, so another one puts the first right; sheets and documents add parcels.
     """
     purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == answer.reference))
-    if purchase is None or purchase.state in ("refused", "stopped", "withdrawn"):
+    if purchase is None or purchase.state in (PurchaseState.refused, PurchaseState.stopped, PurchaseState.withdrawn):
         return
     purchase.their_number = answer.their_number or purchase.their_number
     _take_bill(context, purchase, answer)
-    if purchase.state == "waiting":
+    if purchase.state == PurchaseState.waiting:
         purchase.state = PURCHASE.step(purchase.state, "send")
         _cannot_be_taken_back(context, purchase.reference)
     if answer.state == "refused":
         if purchase.state in PURCHASE.sources("refuse"):
             _refused(context, purchase, answer.message)
         return
-    if answer.lacking and answer.state in ("accepted", "received", "shipped") and purchase.state in ("sent", "accepted"):
-        _lacking(context, purchase, dict(answer.lacking))
-        if purchase.state == "refused":
-            return
-    if answer.state in ("accepted", "shipped") and purchase.state == "sent":
+    lacks = bool(answer.lacking) and answer.state in ("accepted", "received", "shipped")
+    open_ = purchase.state in (PurchaseState.sent, PurchaseState.accepted)
+    if lacks and open_ and not _lacking(context, purchase, dict(answer.lacking)):
+        return
+    if answer.state in ("accepted", "shipped") and purchase.state == PurchaseState.sent:
         _accepted(context, purchase)
     if answer.tracking:
         take_tracking(context, purchase, answer.tracking, corrects)
@@ -144,7 +143,7 @@ def _refused(context: Context, purchase: PurchaseOrder, message: str) -> None:
     depot_ledger.follow_purchase(context, purchase)
     context.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {message}")
     context.reroute()
-    respond(context, {line.sku_id for line in lines if line.sku_id}, alone=True)
+    context.reprice({line.sku_id for line in lines if line.sku_id}, alone=True)
 
 
 def _drop(context: Context, order: Order, rows: Sequence[PurchaseLine]) -> None:
@@ -154,15 +153,15 @@ def _drop(context: Context, order: Order, rows: Sequence[PurchaseLine]) -> None:
     cancellations.let_go(context, order, list(by_id(context.session, OrderLine, (row.order_line_id for row in rows)).values()))
 
 
-def _lacking(context: Context, purchase: PurchaseOrder, lacking: dict[int, str]) -> None:
-    """Some lines will not be sent: they are free to be filled anew, the others stand."""
+def _lacking(context: Context, purchase: PurchaseOrder, lacking: dict[int, str]) -> bool:
+    """Some lines will not be sent: they are free to be filled anew, the others stand. Whether any does."""
     rows = context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id, PurchaseLine.live)).all()
     gone = [row for row in rows if row.line_no in lacking]
     if not gone:
-        return
+        return True
     if len(gone) == len(rows):
         _refused(context, purchase, next(iter(lacking.values())))
-        return
+        return False
     supplier = context.get(Supplier, purchase.supplier_id, "supplier")
     for row in gone:
         row.live, row.refused = False, True
@@ -170,7 +169,7 @@ def _lacking(context: Context, purchase: PurchaseOrder, lacking: dict[int, str])
     order = context.get(Order, purchase.order_id, "order")
     if order.cancelled_at is not None:
         _drop(context, order, gone)
-        return
+        return True
     lines = by_id(context.session, OrderLine, (row.order_line_id for row in gone))
     for row in gone:
         line = lines[row.order_line_id]
@@ -182,12 +181,13 @@ def _lacking(context: Context, purchase: PurchaseOrder, lacking: dict[int, str])
     context.log("purchase.in_part", purchase.reference, message, reason="; ".join(lacking.values()))
     context.session.flush()
     context.reroute()
-    respond(context, {line.sku_id for line in lines.values() if line.sku_id}, alone=True)
+    context.reprice({line.sku_id for line in lines.values() if line.sku_id}, alone=True)
+    return True
 
 
 def _prove_lanes(context: Context, purchase: PurchaseOrder) -> None:
     """A new lane is open once its supplier has taken an order by it."""
     lanes = {line.lane_id for line in _lines(context, purchase)}
     for lane in by_id(context.session, Lane, (number or 0 for number in lanes)).values():
-        if lane.state == "new":
+        if lane.state == LaneState.new:
             lane_states.move(lane, "prove", LaneCause.proven, f"proven by {purchase.reference}")

@@ -9,6 +9,7 @@ from urllib.parse import unquote, urlsplit
 
 from sqlalchemy import func, select
 
+from ...core.writing import grouped
 from ...data.setup import UNCALLED, Supplier
 from ...data.source import Item
 from ..base.context import Context
@@ -36,7 +37,7 @@ def recognise(context: Context, text: str) -> list[PastedLine]:
     if not lines:
         raise Invalid("paste at least one link or number", {"text": "is empty"})
     if len(lines) > LINES_MOST:
-        raise Invalid(f"{len(lines):,} lines at once; {LINES_MOST:,} are the most")
+        raise Invalid(f"{grouped(len(lines))} lines at once; {grouped(LINES_MOST)} are the most")
     suppliers = list(context.session.scalars(select(Supplier)))
     marks = _marks(context)
     for line in lines:

@@ -8,6 +8,8 @@ import numpy as np
 from PIL import Image
 from sqlalchemy import select
 
+from ...core.states import SampleState
+from ...core.writing import decimals
 from ...data.lanes import Lane
 from ...data.printing import ArtFile, LanePrint, PrintDesign, PurchasePrint
 from ...data.source import Item, Sample
@@ -59,7 +61,7 @@ def proofs(context: Context, numbers: list[int]) -> dict[int, list[Proof]]:
 def without_proof(context: Context, supplier: int) -> list[str]:
     """References of a house's samples that it has taken and has shown no picture of yet."""
     query = select(Sample.reference).join(Item, Item.id == Sample.item_id).join(PurchasePrint, PurchasePrint.sample_id == Sample.id)
-    wanted = Item.supplier_id == supplier, Sample.state.in_(("ordered", "sent")), PurchasePrint.proof_id.is_(None)
+    wanted = Item.supplier_id == supplier, Sample.state.in_((SampleState.ordered, SampleState.sent)), PurchasePrint.proof_id.is_(None)
     return list(dict.fromkeys(context.session.scalars(query.where(*wanted))))
 
 
@@ -93,6 +95,6 @@ def take_proof(context: Context, reference: str, theirs: files.Given, differs: i
     item = context.get(Item, sample.item_id, "item")
     told = f"the house's picture of {item.number} is here"
     if differs >= OTHERWISE:
-        told += f", and {differs / 10:.1f} % of it looks otherwise than ours"
+        told += f", and {decimals(differs / 10, 1)} % of it looks otherwise than ours"
     context.log("sample.proof", item.number, told)
     context.session.flush()

@@ -13,7 +13,7 @@ from ...connectors.protocols import Address, PurchaseAnswer
 from ...core.cost import unit_bought
 from ...core.ids import check_country
 from ...core.permissions import Limit
-from ...core.states import SAMPLE
+from ...core.states import SAMPLE, LaneState, SampleState
 from ...data.lanes import Lane, LanePart
 from ...data.outbox import AuditEntry
 from ...data.printing import PurchasePrint
@@ -73,7 +73,9 @@ def order(context: Context, item_id: int, printed: Printed | None = None) -> Sam
     to = own_address(context)
     if to is None:
         raise Invalid("say first where samples shall be sent", {"address": "is not known"})
-    under_way = select(Sample.id).where(Sample.item_id == item_id, Sample.state.in_(("asked", "ordered", "sent")))
+    under_way = select(Sample.id).where(
+        Sample.item_id == item_id, Sample.state.in_((SampleState.asked, SampleState.ordered, SampleState.sent))
+    )
     if printed is None and context.session.scalar(under_way.limit(1)):
         raise Conflict("a sample of this item is under way already")
     if item.offer == "gone" or item.origin_id is None:
@@ -131,7 +133,7 @@ def take_back(context: Context, after: dict[str, Any]) -> None:
 def under_way(context: Context, supplier: int) -> list[str]:
     """References of samples that a supplier has and has not sent yet."""
     query = select(Sample.reference).join(Item, Item.id == Sample.item_id).where(Item.supplier_id == supplier)
-    return list(context.session.scalars(query.where(Sample.state.in_(("asked", "ordered")))))
+    return list(context.session.scalars(query.where(Sample.state.in_((SampleState.asked, SampleState.ordered)))))
 
 
 def take_answer(context: Context, answer: PurchaseAnswer) -> None:
@@ -155,14 +157,14 @@ def judge(context: Context, number: int, version: int, verdict: str, note: str) 
     if verdict not in VERDICTS:
         raise Invalid(f"a sample is {', '.join(VERDICTS)}")
     row = context.get_version(Sample, number, version, "sample")
-    if row.state != "judged":
+    if row.state != SampleState.judged:
         row.state = SAMPLE.step(row.state, "judge")
     row.verdict, row.note = verdict, note.strip()
     item = context.get(Item, row.item_id, "item")
     message = f"sample {verdict}" + (f": {row.note}" if row.note else "")
     used = select(Lane).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == item.id, Lane.closed_at.is_(None))
     for lane in context.session.scalars(used).all():
-        if lane.state != "shut":
+        if lane.state != LaneState.shut:
             lane.reason = message[:300]
             lane.version += 1
     context.log("sample.judge", item.number, f"{item.number}: {message}")

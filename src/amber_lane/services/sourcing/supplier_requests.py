@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from sqlalchemy import select
 
-from ...core.states import REQUEST
+from ...core.states import REQUEST, RequestState
 from ...core.texts import is_mail
 from ...data.outbox import Outbox
 from ...data.setup import Supplier
@@ -18,7 +18,7 @@ from ..base.errors import Conflict, Invalid, NotFound
 from ..mapping import lanes, similarity
 from ..outbox import queue
 
-OPEN = ("asked", "answered")
+OPEN = (RequestState.asked, RequestState.answered)
 
 
 def ask(context: Context, supplier_id: int, sku_id: int, target: int | None, note: str, mail: str = "") -> SupplierRequest:

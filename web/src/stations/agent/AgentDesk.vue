@@ -10,13 +10,13 @@ import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
 import { dateOf, plural } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { mineQuery } from './queries'
 
 const props = defineProps<{ here: Schema<'Here'> }>()
 const emit = defineEmits<{ left: [] }>()
 type Row = Schema<'MineOut'>
 const asked = useQuery({
-  queryKey: ['mine'],
-  queryFn: () => take(api.GET('/api/v1/mine/purchases')),
+  ...mineQuery(),
   refetchInterval: 15_000,
 })
 const { data, refetch } = asked
@@ -99,7 +99,7 @@ const where = (one: Row) =>
         <div v-if="bad.length" class="sheet mb-3 border-brick p-3" role="alert">
           <b>These rows were not taken:</b>
           <ul class="mt-1">
-            <li v-for="{ row, reason } in bad.slice(0, 30)" :key="row + reason">row {{ row }}: {{ reason }}</li>
+            <li v-for="{ row, reason: fault } in bad.slice(0, 30)" :key="row + fault">row {{ row }}: {{ fault }}</li>
           </ul>
         </div>
         <label v-if="open.length" class="mb-3 flex items-center gap-2"

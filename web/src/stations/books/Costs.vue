@@ -11,15 +11,16 @@ import SheetOut from '@/parts/SheetOut.vue'
 import Sight from '@/parts/Sight.vue'
 import { useForm } from '@/parts/form'
 import { home } from '@/parts/home'
-import { count, fullTime, money, monthOf as monthName } from '@/parts/format'
+import { count, fullTime, inField, money, monthOf as monthName, plainOf } from '@/parts/format'
 import PeriodBar from './PeriodBar.vue'
 import WeeklyMail from './WeeklyMail.vue'
 import { costsQuery, taxQuery, useBooks } from './books'
+import { feesQuery } from '@/stations/price/queries'
 
 const { days } = useBooks()
 const asked = useQuery(costsQuery())
 const taxed = useQuery(computed(() => taxQuery(days.value)))
-const stores = useQuery({ queryKey: ['fees'], queryFn: () => take(api.GET('/api/v1/prices/fees')) })
+const stores = useQuery(feesQuery())
 const form = useForm()
 const open = ref(false)
 const bring = ref(false)
@@ -32,7 +33,7 @@ function begin(one: Schema<'OverheadOut'> | null) {
   typed.value = one
     ? {
         name: one.name,
-        amount: one.amount.amount,
+        amount: inField(one.amount.amount),
         currency: one.amount.currency,
         first: one.first.slice(0, 7),
         last: one.last?.slice(0, 7) ?? '',
@@ -46,7 +47,7 @@ function save() {
   const body = {
     version: editing.value?.version ?? null,
     name,
-    amount: { amount: amount.trim().replace(',', '.'), currency: currency.trim().toUpperCase() },
+    amount: { amount: plainOf(amount), currency: currency.trim().toUpperCase() },
     first: `${first}-01`,
     last: MONTH.test(last) ? `${last}-01` : null,
     store: store ? Number(store) : null,

@@ -9,7 +9,7 @@ import Pills from '@/parts/Pills.vue'
 import RowTable from '@/parts/RowTable.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
-import { count, money, number, percent } from '@/parts/format'
+import { count, fixed, money, number, percent } from '@/parts/format'
 import { useRowKeys } from '@/parts/rowKeys'
 import { rankingQuery, stepsQuery, useBooks } from './books'
 
@@ -68,13 +68,13 @@ const surely = (one: Row) => percent(Math.max(one.chance, 1 - one.chance) * 100,
           message="Rising and falling goods, loss makers and what is often out of stock are told here once enough was sold."
         >
           <RowTable
+            v-slot="{ one }"
             :heads="['SKU', 'What it is', 'Sold', 'A unit leaves', 'Earns a day', 'At stake a day']"
             :right="[2, 3, 4, 5]"
             :rows="data!.rows"
             :key-of="(one) => one.id"
             :active="active"
             @choose="active = $event"
-            v-slot="{ one }"
           >
             <th scope="row" class="max-w-64 px-2.5 font-normal">
               <span class="block truncate font-semibold" :title="one.title">{{ one.title }}</span><span class="code text-soft">{{
@@ -110,7 +110,7 @@ const surely = (one: Row) => percent(Math.max(one.chance, 1 - one.chance) * 100,
           </tr>
           <tr class="h-7 border-b border-rule-2">
             <th scope="row" class="font-normal">Expected sales a day</th>
-            <td class="text-right">{{ row.pace.toFixed(2) }}</td>
+            <td class="text-right">{{ fixed(row.pace, 2) }}</td>
           </tr>
           <tr class="h-7 border-b border-rule-2">
             <th scope="row" class="font-normal">A unit is expected to leave</th>

@@ -6,7 +6,7 @@ import { useKeys } from '@/app/keys'
 import Pills from '@/parts/Pills.vue'
 import SheetOut from '@/parts/SheetOut.vue'
 import Sight from '@/parts/Sight.vue'
-import { money } from '@/parts/format'
+import { amountOf } from '@/parts/format'
 import Cross from './Cross.vue'
 import DayLine from './DayLine.vue'
 import EntriesBench from './EntriesBench.vue'
@@ -36,7 +36,7 @@ const lines = (form: string) => `api/v1/books/books.${form}?${new URLSearchParam
 const total = computed(() => {
   const sum = (data.value?.days ?? []).reduce((all, one) => all + Math.round(Number(one.profit.amount) * 1000), 0)
   const one = data.value?.days[0]?.profit
-  return one ? money({ amount: (sum / 1000).toFixed((one.amount.split('.')[1] ?? '').length), currency: one.currency }) : ''
+  return one ? amountOf(sum / 1000, one.currency) : ''
 })
 function show(key: string, on: boolean) {
   const next = new Set(hidden.value)

@@ -80,7 +80,6 @@ const tone = (column: Column, one: Schema<'ProfitRow'>) => {
   return (column.key === 'change' || column.key === 'profit') && value < 0 ? 'text-brick' : ''
 }
 const label = computed(() => BYS.find((one) => one.key === by.value)?.label ?? '')
-const many = computed(() => ({ Category: 'categories', Country: 'countries' })[label.value])
 const lines = computed(() => [...(data.value?.rows ?? []), ...(data.value ? [{ ...data.value.total, name: 'All', key: -1 }] : [])])
 </script>
 
@@ -121,7 +120,7 @@ const lines = computed(() => [...(data.value?.rows ?? []), ...(data.value ? [{ .
               class="truncate px-2.5"
               :title="row.name"
             >
-              <span v-if="row.key === -1">All {{ plural(data!.count, label === 'SKU' ? 'SKU' : label.toLowerCase(), many) }}</span>
+              <span v-if="row.key === -1">All together, {{ plural(data!.count, 'row') }}</span>
               <RouterLink v-else-if="by === 'order' && row.key" class="font-normal hover:underline" :to="`/orders?state=all&row=${row.key}`"
                 ><span class="code">{{ row.code }}</span> {{ row.name }}</RouterLink
               >

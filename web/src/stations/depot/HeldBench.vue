@@ -5,7 +5,7 @@ import { useDebounce } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
-import { count, money, percent, plural } from '@/parts/format'
+import { count, fixed, money, percent, plural } from '@/parts/format'
 import { homeMoney } from '@/parts/home'
 import Fan from './Fan.vue'
 import HeldForm from './HeldForm.vue'
@@ -34,13 +34,8 @@ const parts = [
     <Sight :of="asked" :lines="6">
       <template v-if="full">
         <p class="mt-1.5">
-          It sells <b>{{ row.mean.toFixed(1) }} a day</b>; a load takes
-          <b
-            >{{
-              full.lead_seen > 1 ? `${full.lead_days.toFixed(0)} ± ${full.lead_sd.toFixed(0)}` : `about ${full.lead_days.toFixed(0)}`
-            }}
-            days</b
-          >
+          It sells <b>{{ fixed(row.mean, 1) }} a day</b>; a load takes
+          <b>{{ full.lead_seen > 1 ? `${count(full.lead_days)} ± ${count(full.lead_sd)}` : `about ${count(full.lead_days)}` }} days</b>
           <span class="text-soft">{{ full.lead_seen ? ` (by ${plural(full.lead_seen, 'load')})` : ' (as they say)' }}</span>. With
           {{ count(row.there) }} there{{ row.coming ? ` and ${count(row.coming)} on the way` : '' }}, the next look is in
           {{ plural(full.review, 'day') }}: if it is ordered only then, the chance of running out before it arrives is
@@ -120,7 +115,7 @@ const parts = [
         </p>
         <ul v-if="full.seasons.length" class="mt-1 text-soft">
           <li v-for="one in full.seasons" :key="one.first + one.name">
-            {{ one.name || 'Season' }}: {{ (one.times / 1_000_000).toFixed(1) }} times as much, {{ one.first }} to {{ one.last }}
+            {{ one.name || 'Season' }}: {{ fixed(one.times / 1_000_000, 1) }} times as much, {{ one.first }} to {{ one.last }}
           </li>
         </ul>
         <p class="mt-2 flex flex-wrap gap-2">

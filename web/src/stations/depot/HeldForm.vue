@@ -5,7 +5,7 @@ import { api, take } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
-import { count } from '@/parts/format'
+import { count, inField, numberOf } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import Measures from './Measures.vue'
 import type { HeldFull } from './depot'
@@ -18,7 +18,7 @@ const inner = ref(props.of.inner)
 const carton = ref(props.of.own_carton)
 const least = ref(props.of.least)
 const service = ref(props.of.own_service ? String(props.of.service) : '')
-const seasons = ref(props.of.seasons.map((one) => ({ ...one, times: (one.times / 1_000_000).toString() })))
+const seasons = ref(props.of.seasons.map((one) => ({ ...one, times: inField(one.times / 1_000_000) })))
 const there = ref('')
 const gone = ref('')
 const why = ref('')
@@ -39,10 +39,10 @@ const save = () =>
             inner: inner.value,
             carton: carton.value,
             least: least.value,
-            service: service.value.trim() ? Number(service.value.replace(',', '.')) : 0,
+            service: service.value.trim() ? numberOf(service.value) : 0,
             seasons: seasons.value
               .filter((one) => one.first && one.last)
-              .map((one) => ({ ...one, times: Math.round(Number(one.times.replace(',', '.')) * 1_000_000) })),
+              .map((one) => ({ ...one, times: Math.round(numberOf(one.times) * 1_000_000) })),
           },
         }),
       ),

@@ -4,7 +4,7 @@ import { ref } from 'vue'
 import { ROOT, api, take } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import Tag from '@/parts/Tag.vue'
-import { count, dateOf, money, plural, number } from '@/parts/format'
+import { count, dateOf, fixed, inField, money, number, plainOf, plural } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import LoadSteps from './LoadSteps.vue'
 import { countAgain, dropLoad, loadLeft, orderLoad, paper, settle, type Load, type LoadLine } from './depot'
@@ -40,7 +40,7 @@ const moneyBack = () =>
       return take(
         api.POST('/api/v1/depot/lines/{number}/money-back', {
           params: { path: { number: one.id } },
-          body: { version: one.version, amount: { amount: amount.value.trim().replace(',', '.'), currency: one.cost.currency } },
+          body: { version: one.version, amount: { amount: plainOf(amount.value), currency: one.cost.currency } },
         }),
       )
     },
@@ -102,7 +102,7 @@ const moneyBack = () =>
           <p v-else class="mt-1 text-xs text-soft">
             <template v-if="one.settled === 'claim'"
               >{{ money(one.claimed) }} asked back<template v-if="one.came_back">, {{ money(one.came_back) }} came</template>
-              <Btn v-if="one.money_back" small kind="link" @click="((back = one), (amount = one.claimed?.amount ?? ''))"
+              <Btn v-if="one.money_back" small kind="link" @click="((back = one), (amount = inField(one.claimed?.amount)))"
                 >Money came back</Btn
               ></template
             ><Tag v-else tone="plain">written off</Tag>
@@ -151,7 +151,7 @@ const moneyBack = () =>
     <details class="mt-2">
       <summary class="cursor-pointer text-soft">{{ plural(load.cartons.length, 'carton') }}</summary>
       <p v-for="(one, n) in load.cartons" :key="one.sscc" class="mt-1 text-xs">
-        {{ n + 1 }}. <span class="code">{{ one.sscc }}</span> · {{ (one.weight_g / 1000).toFixed(1) }} kg · {{ one.holds.join(', ') }}
+        {{ n + 1 }}. <span class="code">{{ one.sscc }}</span> · {{ fixed(one.weight_g / 1000, 1) }} kg · {{ one.holds.join(', ') }}
       </p>
     </details>
   </div>

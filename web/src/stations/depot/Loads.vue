@@ -68,13 +68,13 @@ const made = (id: number) => {
           message="Order what stock ahead proposes, or put a load together from goods that the depot will hold."
         >
           <RowTable
+            v-slot="{ one }"
             :heads="['Load', 'From, to', 'Cartons', 'Units', 'Due', 'State']"
             :right="[2, 3]"
             :rows="rows"
             :key-of="(one) => one.id"
             :active="active"
             @choose="active = $event"
-            v-slot="{ one }"
           >
             <th scope="row" class="px-2.5">
               <span class="code font-semibold">{{ one.reference }}</span>

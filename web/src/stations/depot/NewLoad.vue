@@ -5,7 +5,7 @@ import { api, take, type Schema } from '@/api/client'
 import { tell } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
-import { count } from '@/parts/format'
+import { count, plainOf } from '@/parts/format'
 import { useForm } from '@/parts/form'
 
 const props = defineProps<{ of: Schema<'DepotView'> }>()
@@ -32,7 +32,7 @@ async function save() {
             units: Math.round(Number(units.value[one.id])),
             lot: lots.value[one.id] ?? '',
             best_before: befores.value[one.id] || null,
-            cost: own.value ? { amount: (costs.value[one.id] || '0').trim().replace(',', '.'), currency: currency.value } : null,
+            cost: own.value ? { amount: plainOf(costs.value[one.id] || '0'), currency: currency.value } : null,
           })),
         },
       }),

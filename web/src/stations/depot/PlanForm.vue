@@ -6,7 +6,7 @@ import { computed, ref } from 'vue'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
-import { count, money } from '@/parts/format'
+import { count, money, numberOf } from '@/parts/format'
 import { homeSign, untyped } from '@/parts/home'
 import { order, planQuery } from './depot'
 
@@ -15,7 +15,7 @@ const budget = ref('')
 const litres = ref('')
 const asks = computed(() => {
   const money = untyped(budget.value)
-  const room = Number(litres.value.replace(',', '.'))
+  const room = numberOf(litres.value)
   return { budget: budget.value.trim() && money >= 0 ? money : null, litres: litres.value.trim() && room > 0 ? room : null }
 })
 const late = useDebounce(asks, 250)

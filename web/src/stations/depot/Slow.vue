@@ -7,7 +7,7 @@ import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import RowTable from '@/parts/RowTable.vue'
 import Sight from '@/parts/Sight.vue'
-import { count, money } from '@/parts/format'
+import { count, money, plainOf } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import { slowQuery } from './depot'
 
@@ -34,7 +34,7 @@ const save = () =>
       const body = { version: one.version, units: Number(units.value) }
       if (way.value === 'off')
         return take(api.POST('/api/v1/depot/goods/{number}/write-off', { params, body: { ...body, reason: why.value } }))
-      const amount = { amount: paid.value.trim().replace(',', '.') || '0', currency: one.currency }
+      const amount = { amount: plainOf(paid.value) || '0', currency: one.currency }
       return take(api.POST('/api/v1/depot/goods/{number}/send-back', { params, body: { ...body, paid: amount } }))
     },
     () => (off.value = null),
@@ -55,12 +55,12 @@ const save = () =>
         message="Every SKU at the depot will be sold within half a year at its pace."
       >
         <RowTable
+          v-slot="{ one }"
           :heads="['SKU', 'There', 'Lasts', 'Costs a month', 'It cost', 'Ways out']"
           :right="[1, 2, 3, 4]"
           :rows="asked.data.value!"
           :key-of="(one) => one.held"
           height="h-12"
-          v-slot="{ one }"
         >
           <th scope="row" class="max-w-72 px-2.5">
             <span class="block truncate" :title="one.title">{{ one.title }}</span><span class="code font-normal text-soft">{{

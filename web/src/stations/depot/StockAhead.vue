@@ -8,7 +8,7 @@ import type { Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import Tag from '@/parts/Tag.vue'
-import { count, money, plural } from '@/parts/format'
+import { count, fixed, money, plural } from '@/parts/format'
 import { useRowKeys } from '@/parts/rowKeys'
 import HeldBench from './HeldBench.vue'
 import LoadCard from './LoadCard.vue'
@@ -110,7 +110,7 @@ function next(one: Held): { words: string; tone: 'waits' | 'loss' | 'plain' | 'g
                 }}</span>
               </th>
               <td class="px-1.5 text-right font-bold">{{ count(one.there) }}</td>
-              <td class="px-1.5 text-right">{{ one.mean.toFixed(1) }}</td>
+              <td class="px-1.5 text-right">{{ fixed(one.mean, 1) }}</td>
               <td class="pr-2 pl-4"><Ribbon :row="one" :today="of.today" :days="of.days" /></td>
               <td class="px-2.5">
                 <Tag :tone="next(one).tone">{{ next(one).words }}</Tag>

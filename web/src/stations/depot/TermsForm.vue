@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { api, take } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
-import { count, money, plural } from '@/parts/format'
+import { count, inField, money, plainOf, plural } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import { termsQuery } from './depot'
 
@@ -20,9 +20,9 @@ watch(
   (one) => {
     if (!one) return
     form.value = {
-      storage: one.storage.amount,
-      receive: one.receive.amount,
-      pick: one.pick.amount,
+      storage: inField(one.storage.amount),
+      receive: inField(one.receive.amount),
+      pick: inField(one.pick.amount),
       weight: String(one.carton_weight),
       sides: one.carton_sides.join(' '),
       low: String(one.days_low),
@@ -33,7 +33,7 @@ watch(
   { immediate: true },
 )
 const { error, busy, sendAct } = useForm()
-const amount = (text: string) => ({ amount: text.trim().replace(',', '.') || '0', currency: data.value!.storage.currency })
+const amount = (text: string) => ({ amount: plainOf(text) || '0', currency: data.value!.storage.currency })
 const save = () =>
   sendAct(() =>
     take(

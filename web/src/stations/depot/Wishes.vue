@@ -10,6 +10,7 @@ import { useForm } from '@/parts/form'
 import { homeSign } from '@/parts/home'
 import TermsForm from './TermsForm.vue'
 import { wishesQuery } from './depot'
+import { inField, numberOf, plainOf } from '@/parts/format'
 
 defineProps<{ depots: Schema<'DepotOut'>[] }>()
 const emit = defineEmits<{ close: [] }>()
@@ -22,21 +23,21 @@ watch(
     if (!one || currency.value) return
     currency.value = one.order_cost.currency
     form.value = {
-      service: String(one.service),
+      service: inField(one.service),
       review: String(one.review),
-      hold: String(one.hold),
-      order_cost: one.order_cost.amount,
+      hold: inField(one.hold),
+      order_cost: inField(one.order_cost.amount),
       prefix: one.prefix,
       warn_to: one.warn_to.join(', '),
       warn_hours: String(one.warn_hours),
-      budget: one.budget?.amount ?? '',
+      budget: inField(one.budget?.amount),
     }
   },
   { immediate: true },
 )
 const { error, wrong, busy, sendAct } = useForm()
-const point = (text: string) => Number(text.trim().replace(',', '.'))
-const money = (text: string) => ({ amount: text.trim().replace(',', '.'), currency: currency.value })
+const point = (text: string) => numberOf(text)
+const money = (text: string) => ({ amount: plainOf(text), currency: currency.value })
 const save = () =>
   sendAct(
     () =>

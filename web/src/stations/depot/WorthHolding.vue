@@ -9,7 +9,7 @@ import Btn from '@/parts/Btn.vue'
 import RowTable from '@/parts/RowTable.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
-import { count, money, number, plural } from '@/parts/format'
+import { count, fixed, money, number, plural } from '@/parts/format'
 import { useRowKeys } from '@/parts/rowKeys'
 import AskedList from './AskedList.vue'
 import HoldForm from './HoldForm.vue'
@@ -60,6 +60,7 @@ const waits = computed(() => (asked.data.value?.asked ?? []).filter((one) => one
           message="A SKU shows up here once it has sold on eight days or more and would be cheaper from the depot, storage included."
         >
           <RowTable
+            v-slot="{ one }"
             :heads="['SKU', 'A day', 'Now', 'Depot', 'Days', 'Saves a month', 'First load', 'Pays back in']"
             :right="[1, 2, 3, 4, 5, 6, 7]"
             tight
@@ -67,21 +68,20 @@ const waits = computed(() => (asked.data.value?.asked ?? []).filter((one) => one
             :key-of="(one) => `${one.sku}-${one.depot}`"
             :active="active"
             @choose="active = $event"
-            v-slot="{ one }"
           >
             <th scope="row" class="max-w-60 px-2 font-normal">
               <span class="block truncate font-semibold" :title="one.title">{{ one.title }}</span><span class="code text-soft">{{
                 one.code
               }}</span>
             </th>
-            <td class="px-2 text-right">{{ one.pace.toFixed(1) }}</td>
+            <td class="px-2 text-right">{{ fixed(one.pace, 1) }}</td>
             <td class="px-2 text-right">{{ money(one.direct) }}</td>
             <td class="px-2 text-right">{{ money(one.landed) }}</td>
             <td class="px-2 text-right whitespace-nowrap">{{ one.direct_days }} → {{ one.days }}</td>
             <td class="px-2 text-right font-bold" :class="number(one.saving) < 0 ? 'text-brick' : ''">{{ money(one.saving) }}</td>
             <td class="px-2 text-right">{{ money(one.tied) }}</td>
             <td class="px-2 text-right whitespace-nowrap">
-              {{ one.payback === null ? 'never' : one.payback > 24 ? 'over 2 years' : `${one.payback.toFixed(1)} months` }}
+              {{ one.payback === null ? 'never' : one.payback > 24 ? 'over 2 years' : `${fixed(one.payback, 1)} months` }}
             </td>
           </RowTable>
         </Sight>
@@ -119,7 +119,7 @@ const waits = computed(() => (asked.data.value?.asked ?? []).filter((one) => one
           <b :class="seen.dead > 0.2 ? 'text-brick' : 'text-ink'">{{ chance(seen.dead) }}</b>.
         </p>
         <label class="mt-3 block"
-          ><span class="label">If it sold {{ times }} % of now, {{ ((row.pace * times) / 100).toFixed(1) }} a day</span
+          ><span class="label">If it sold {{ times }} % of now, {{ fixed((row.pace * times) / 100, 1) }} a day</span
           ><input v-model.number="times" type="range" min="20" max="200" step="10" class="w-full accent-pine"
         /></label>
         <p v-if="row.guessed" class="mt-2 text-xs text-amber-ink">

@@ -17,7 +17,7 @@ import Family from './Family.vue'
 import LaneForm from './LaneForm.vue'
 import LaneTable from './LaneTable.vue'
 import Offers from './Offers.vue'
-import { offersQuery, skuQuery } from './queries'
+import { offersQuery, previewQuery, skuQuery } from './queries'
 import { settle } from './settle'
 
 type Offer = Schema<'OfferOut'>
@@ -56,23 +56,22 @@ const { data: items } = offered
 const current = computed(() => items.value?.[cursor.value])
 watch(current, (one, before) => one?.item_id !== before?.item_id && (units.value = ''))
 const unitsOf = (one: Offer) => (one === current.value && units.value.trim() ? units.value.trim() : one.units)
-const body = (one: Offer, use: number) => ({
-  sku_id: props.sku,
-  parts: [{ item_id: one.item_id, units: unitsOf(one) }],
-  use,
-  instead: false,
-})
 watchDebounced([current, units], () => (rested.value = current.value ? { item: current.value, units: unitsOf(current.value) } : null), {
   debounce: 180,
   immediate: true,
 })
-const { data: preview, error: refused } = useQuery({
-  queryKey: computed(() => ['preview', props.sku, rested.value?.item.item_id, rested.value?.units]),
-  queryFn: () => take(api.POST('/api/v1/lanes/preview', { body: body(rested.value!.item, 0) })),
-  enabled: computed(() => !!rested.value && !rested.value.item.lane),
-  retry: false,
-  meta: { live: false },
-})
+const { data: preview, error: refused } = useQuery(
+  computed(() => ({
+    ...previewQuery({
+      sku_id: props.sku,
+      parts: rested.value ? [{ item_id: rested.value.item.item_id, units: rested.value.units }] : [],
+      use: 0,
+      instead: false,
+    }),
+    enabled: !!rested.value && !rested.value.item.lane,
+    retry: false,
+  })),
+)
 async function open(one: Offer, use: number) {
   const main = use === 0
   // The next SKU stands there before this one is written; should it fail, it comes back.

@@ -10,14 +10,12 @@ import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
 import { count, money, plural } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { familyQuery } from './queries'
 
 type Cell = Schema<'CellOut'>
 const props = defineProps<{ sku: number }>()
 const emit = defineEmits<{ close: [] }>()
-const asked = useQuery({
-  queryKey: ['family', props.sku],
-  queryFn: () => take(api.GET('/api/v1/lanes/skus/{sku_id}/family', { params: { path: { sku_id: props.sku } } })),
-})
+const asked = useQuery(computed(() => familyQuery(props.sku)))
 const { data } = asked
 const cells = computed(() => new Map((data.value?.cells ?? []).map((one) => [`${one.sku_id}-${one.supplier_id}`, one])))
 /** By SKU: suppliers in the order of their lanes, the main one first. */

@@ -40,6 +40,7 @@ useKeys('Faults', [
       message="Here come lanes whose units do not fit, kits that lack an item, replacements in a circle, lanes that go nowhere your stores sell, and costs that moved far."
     />
     <ul v-else-if="data" class="sheet divide-y divide-rule-2">
+      <!-- eslint-disable-next-line vuejs-accessibility/click-events-have-key-events, vuejs-accessibility/no-static-element-interactions -- arrow keys move the cursor too -->
       <li
         v-for="(one, n) in data"
         :key="one.key"

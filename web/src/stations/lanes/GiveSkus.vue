@@ -4,14 +4,11 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { act } from '@/app/messages'
+import { helpersQuery } from '@/stations/today/queries'
 
 const MANY = 20
 const props = defineProps<{ rows: Schema<'ToSettleRow'>[]; sku: number | null }>()
-const { data: helpers } = useQuery({
-  queryKey: ['helpers', 'lanes'],
-  queryFn: () => take(api.GET('/api/v1/today/helpers', { params: { query: { station: 'lanes' } } })),
-  meta: { live: false },
-})
+const { data: helpers } = useQuery(helpersQuery('lanes'))
 const free = computed(() => props.rows.filter((one) => !one.given).slice(0, MANY))
 const current = computed(() => props.rows.find((one) => one.sku_id === props.sku))
 function give(value: string) {

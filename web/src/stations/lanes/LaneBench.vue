@@ -11,7 +11,7 @@ import LaneGlyph from '@/parts/LaneGlyph.vue'
 import Sight from '@/parts/Sight.vue'
 import StepChart from '@/parts/StepChart.vue'
 import Tag from '@/parts/Tag.vue'
-import { money, number, dateOf } from '@/parts/format'
+import { amountOf, dateOf, money, number } from '@/parts/format'
 import Kept from './Kept.vue'
 import { laneQuery } from './queries'
 import { useOf } from './words'
@@ -23,10 +23,7 @@ const asked = useQuery(computed(() => ({ ...laneQuery(props.id), placeholderData
 const { data } = asked
 const lane = computed(() => data.value?.lane)
 const show = (value: number) =>
-  money({
-    amount: value.toFixed(2),
-    currency: data.value?.history[0]?.cost?.currency ?? lane.value?.parts[0]?.cost?.currency ?? home.value,
-  })
+  amountOf(value, data.value?.history[0]?.cost?.currency ?? lane.value?.parts[0]?.cost?.currency ?? home.value)
 const to = computed(() => live.now.value)
 const series = computed(() => [
   ...(may('see money')

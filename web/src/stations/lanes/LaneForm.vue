@@ -8,6 +8,7 @@ import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { money } from '@/parts/format'
 import { offersQuery } from './queries'
+import { facetsQuery } from '@/stations/source/queries'
 
 type Offer = Schema<'OfferOut'>
 const props = defineProps<{ sku: Schema<'SkuOut'>; offers: Offer[] }>()
@@ -17,7 +18,7 @@ const words = ref('')
 const { data: found } = useQuery(
   computed(() => ({ ...offersQuery(props.sku.sku_id, words.value), enabled: words.value.trim().length > 1 })),
 )
-const { data: stores } = useQuery({ queryKey: ['facets'], queryFn: () => take(api.GET('/api/v1/source/facets')) })
+const { data: stores } = useQuery(facetsQuery())
 const form = reactive({ store: '', use: 'main', starts: '', ends: '' })
 const uses = computed(() => {
   const n = props.sku.lanes.filter((one) => !one.instead).length

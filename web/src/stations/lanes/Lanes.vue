@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 import { api, take } from '@/api/client'
 import { useKeys } from '@/app/keys'
 import { limited, may } from '@/app/may'
+import { askAgain, lookNow } from '@/app/live'
 import { tell, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
@@ -81,7 +82,7 @@ async function openSure() {
       const one = await take(api.GET('/api/v1/jobs/{number}', { params: { path: { number: job.job } } }))
       if (one.state === 'done' || one.state === 'failed' || one.state === 'stopped') {
         tell(one.message, one.state === 'failed')
-        void client.invalidateQueries()
+        void lookNow().then(askAgain)
       } else setTimeout(look, 400)
     }
     void look()

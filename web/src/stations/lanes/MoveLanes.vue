@@ -7,13 +7,14 @@ import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import LikenessBar from '@/parts/LikenessBar.vue'
 import Modal from '@/parts/Modal.vue'
-import { money, number, plural } from '@/parts/format'
+import { amountOf, money, number, plural } from '@/parts/format'
 import { home } from '@/parts/home'
+import { facetsQuery } from '@/stations/source/queries'
 
 type Row = Schema<'MoveOut'>
 const props = defineProps<{ lanes: number[]; source: number | null }>()
 const emit = defineEmits<{ close: [] }>()
-const { data: facets } = useQuery({ queryKey: ['facets'], queryFn: () => take(api.GET('/api/v1/source/facets')) })
+const { data: facets } = useQuery(facetsQuery())
 const form = reactive({ source: props.source ?? 0, target: 0, keep: true })
 const picked = ref(new Set<number>())
 const look = useMutation({
@@ -72,8 +73,7 @@ async function move() {
       <p class="mt-4 text-soft">
         <b class="text-ink">{{ picked.size }}</b> of {{ rows.length }} chosen, {{ rows.length - able.length }} with nothing like it
         there<template v-if="picked.size"
-          >; a unit would land at
-          <b :class="mean > 0 ? 'text-brick' : 'text-pine'">{{ money({ amount: mean.toFixed(2), currency }, true) }}</b> on
+          >; a unit would land at <b :class="mean > 0 ? 'text-brick' : 'text-pine'">{{ amountOf(mean, currency, true) }}</b> on
           average</template
         >
       </p>

@@ -17,6 +17,7 @@ import { useAsk } from '@/parts/ask'
 import { marginOf, money, percent } from '@/parts/format'
 import LaneBench from './LaneBench.vue'
 import MoveLanes from './MoveLanes.vue'
+import { facetsQuery } from '@/stations/source/queries'
 
 type Row = Schema<'LaneRow'>
 const emit = defineEmits<{ bring: []; open: [sku: number] }>()
@@ -32,7 +33,7 @@ const filters = () =>
     .map(([key, value]) => `${key}:${value}`)
     .join(';')
 const { ask, set, sort, text, sheet } = useAsk(filters, () => ({ sort: 'sku', down: false }))
-const { data: facets } = useQuery({ queryKey: ['facets'], queryFn: () => take(api.GET('/api/v1/source/facets')) })
+const { data: facets } = useQuery(facetsQuery())
 const active = computed({
   get: () => Number(text('open')) || null,
   set: (now: number | null) => set({ open: now ? String(now) : undefined }),

@@ -1,5 +1,5 @@
 /** What the mapping desk asks for, with its keys; the next SKUs are asked for beforehand, so that they stand there at once. */
-import { api, take } from '@/api/client'
+import { api, take, type Schema } from '@/api/client'
 
 export const faultsQuery = () => ({ queryKey: ['lane-faults'], queryFn: () => take(api.GET('/api/v1/lanes/faults')) })
 export const queueQuery = () => ({ queryKey: ['to-settle'], queryFn: () => take(api.GET('/api/v1/lanes/to-settle')) })
@@ -17,4 +17,16 @@ export const offersQuery = (sku: number, words: string) => ({
 export const laneQuery = (lane: number) => ({
   queryKey: ['lane', lane],
   queryFn: () => take(api.GET('/api/v1/lanes/{number}', { params: { path: { number: lane } } })),
+})
+
+export const familyQuery = (sku: number) => ({
+  queryKey: ['family', sku],
+  queryFn: () => take(api.GET('/api/v1/lanes/skus/{sku_id}/family', { params: { path: { sku_id: sku } } })),
+})
+
+/** What a lane would do, before it is opened. */
+export const previewQuery = (lane: Schema<'OpenAsk'>) => ({
+  queryKey: ['preview', lane],
+  queryFn: () => take(api.POST('/api/v1/lanes/preview', { body: lane })),
+  meta: { live: false },
 })

@@ -7,12 +7,14 @@ import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import When from '@/parts/When.vue'
-import { count, money, number, plural } from '@/parts/format'
+import { amountOf, count, money, number, plural } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { partnersQuery } from '@/stations/setup/queries'
+import { batchesQuery } from './queries'
 
-const asked = useQuery({ queryKey: ['batches'], queryFn: () => take(api.GET('/api/v1/batches')) })
+const asked = useQuery(batchesQuery())
 const { data } = asked
-const { data: partners } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
+const { data: partners } = useQuery(partnersQuery())
 const suppliers = computed(() => (partners.value ?? []).filter((one) => one.owner === 'supplier'))
 const supplier = ref(0)
 const pay = (code: string) => act(() => take(api.POST('/api/v1/batches/{code}/paid', { params: { path: { code } } })))
@@ -62,7 +64,7 @@ const over = (one: Schema<'BatchOut'>) => number(one.billed) - number(one.planne
             <td class="px-2 text-right">{{ money(one.billed) }}</td>
             <td class="px-2 text-right">{{ one.bills }} of {{ one.count }}</td>
             <td class="px-2 text-right" :class="one.bills === one.count && over(one) > 0 ? 'font-bold text-brick' : ''">
-              {{ one.bills === one.count ? money({ amount: over(one).toFixed(2), currency: one.planned.currency }, true) : '–' }}
+              {{ one.bills === one.count ? amountOf(over(one), one.planned.currency, true) : '–' }}
             </td>
             <td class="px-2 text-right text-soft"><When :at="one.made_at" clock /></td>
             <td class="px-3.5 text-right whitespace-nowrap">

@@ -22,13 +22,11 @@ import Printed from './Printed.vue'
 import Twin from './Twin.vue'
 import Ways from './Ways.vue'
 import WaysOn from './WaysOn.vue'
+import { orderQuery } from './queries'
 
 const props = defineProps<{ order: number }>()
 const emit = defineEmits<{ close: [] }>()
-const asked = useQuery({
-  queryKey: computed(() => ['order', props.order]),
-  queryFn: () => take(api.GET('/api/v1/orders/{number}', { params: { path: { number: props.order } } })),
-})
+const asked = useQuery(computed(() => orderQuery(props.order)))
 const { data } = asked
 const mending = ref(false)
 const asking = ref(false)

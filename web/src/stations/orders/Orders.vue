@@ -18,9 +18,10 @@ import { STATE_WORDS, dateOf, money, number, plural, count, timeOf } from '@/par
 import Batches from './Batches.vue'
 import OrderDetail from './OrderDetail.vue'
 import LeftOut from '@/parts/LeftOut.vue'
+import { standingQuery } from './queries'
 
 type Row = Schema<'OrderRow'>
-const asked = useQuery({ queryKey: ['standing'], queryFn: () => take(api.GET('/api/v1/orders/standing')) })
+const asked = useQuery(standingQuery())
 const { data: standing } = asked
 const STATES = ['needs_lane', 'held', 'refused', 'new', 'ready', 'bought', 'with_supplier', 'on_the_road', 'arrived', 'cancelled']
 const counts = computed(() => standing.value?.states ?? {})

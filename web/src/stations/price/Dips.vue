@@ -3,30 +3,31 @@
 import { computed } from 'vue'
 import type { Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
-import { money, plural, minor } from '@/parts/format'
+import { minorOf, money, plural } from '@/parts/format'
 
 const props = defineProps<{ dips: Schema<'DipOut'>[] }>()
 defineEmits<{ carry: [dip: Schema<'DipOut'>] }>()
 const W = 190
 const H = 62
-/** One picture for each edge, of the store where most stands in it; a way over it is a way over it for all. */
+/** One picture for each band, of the store where most stands in it; a way over it is a way over it for all. */
 const edges = computed(() => {
   const found = new Map<string, Schema<'DipOut'>[]>()
-  for (const dip of props.dips) found.set(dip.edge.amount, [...(found.get(dip.edge.amount) ?? []), dip])
+  const bandOf = (dip: Schema<'DipOut'>) => dip.money + dip.band_from
+  for (const dip of props.dips) found.set(bandOf(dip), [...(found.get(bandOf(dip)) ?? []), dip])
   return [...found.values()].map((rows) => rows.sort((a, b) => b.listings - a.listings))
 })
 const drawn = computed(() =>
   edges.value.map((rows) => {
     const dip = rows[0]!
-    const over = rows.reduce((most, one) => (Number(one.below.amount) > Number(most.below.amount) ? one : most))
+    const over = rows.reduce((most, one) => (one.least > most.least ? one : most))
     const listings = rows.reduce((sum, one) => sum + one.listings, 0)
     const xs = dip.curve.map((at) => at[0]!)
     const ys = dip.curve.map((at) => at[1]!)
     const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)]
     const x = (n: number) => 3 + ((n - x0) * (W - 6)) / Math.max(x1 - x0, 1)
     const y = (n: number) => H - 4 - ((n - y0) * (H - 8)) / Math.max(y1 - y0, 1)
-    const edge = minor(dip.edge.amount, dip.edge.currency)
-    const until = minor(dip.until.amount, dip.until.currency)
+    const edge = minorOf(dip.edge)
+    const until = minorOf(dip.until)
     return {
       dip,
       over,
@@ -45,7 +46,7 @@ const drawn = computed(() =>
     <h2 class="text-amber-ink">A dearer item becomes cheaper here</h2>
     <div
       v-for="{ dip, over, listings, stores, path, from, wide } in drawn"
-      :key="dip.store + dip.edge.amount"
+      :key="dip.money + dip.band_from"
       class="mt-2 flex items-center gap-4"
     >
       <svg

@@ -2,7 +2,7 @@
 /** What each store takes: typed once, used in every price and profit. */
 import { useQuery } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
-import { api, take, type Schema } from '@/api/client'
+import { type Schema } from '@/api/client'
 import { tell } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DraftModal from '@/parts/DraftModal.vue'
@@ -10,7 +10,8 @@ import Sight from '@/parts/Sight.vue'
 import { useAsk } from '@/parts/ask'
 import Rates from './Rates.vue'
 import { fromText } from './rules'
-import { major, minor } from '@/parts/format'
+import { inField, minor, minorInField } from '@/parts/format'
+import { feesQuery } from './queries'
 
 interface FeeText {
   category: string
@@ -32,11 +33,11 @@ interface Form {
 }
 /** A link from Books proposes what a store really takes of a category. */
 const { text, set } = useAsk(() => '')
-const asked = useQuery({ queryKey: ['fees'], queryFn: () => take(api.GET('/api/v1/prices/fees')) })
+const asked = useQuery(feesQuery())
 const { data } = asked
 const forms = ref<Form[]>([])
-const pct = (ppm: number) => String(+(ppm / 10_000).toFixed(4))
-const amount = (value: number | null | undefined, currency: string) => (value == null ? '' : major(value, currency))
+const pct = (ppm: number) => inField(+(ppm / 10_000).toFixed(4))
+const amount = (value: number | null | undefined, currency: string) => (value == null ? '' : minorInField(value, currency))
 watch(
   data,
   (stores) => {

@@ -2,20 +2,22 @@
 /** Is a membership or a volume discount worth it: from which sales on it pays, against the present pace. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
-import { api, take, type Schema } from '@/api/client'
+import { type Schema } from '@/api/client'
 import { tell } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DraftModal from '@/parts/DraftModal.vue'
 import Empty from '@/parts/Empty.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
-import { major, minor, money, number, percent } from '@/parts/format'
+import { inField, major, minor, minorInField, money, number, numberOf, percent } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { plansQuery } from './queries'
+import { partnersQuery } from '@/stations/setup/queries'
 
 type Plan = Schema<'PlanBody'>
-const asked = useQuery({ queryKey: ['plans'], queryFn: () => take(api.GET('/api/v1/prices/plans')) })
+const asked = useQuery(plansQuery())
 const { data } = asked
-const { data: partners } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
+const { data: partners } = useQuery(partnersQuery())
 const suppliers = computed(() => (partners.value ?? []).filter((one) => one.owner === 'supplier'))
 const draft = ref<{ title: string; terms: Schema<'TermsBody'> } | null>(null)
 const form = reactive({ supplier: 0, old: '', name: '', discount: '', fee: '', from: '', taken: false })
@@ -38,15 +40,15 @@ function edit(one: Schema<'PlanOut'> | null) {
   form.supplier = one?.supplier ?? suppliers.value[0]?.id ?? 0
   form.old = plan?.name ?? ''
   form.name = plan?.name ?? ''
-  form.discount = plan ? String(plan.discount / 10_000) : ''
-  form.fee = plan?.fee ? major(plan.fee, currency.value) : ''
-  form.from = plan?.from_spend ? major(plan.from_spend, currency.value) : ''
+  form.discount = plan ? inField(plan.discount / 10_000) : ''
+  form.fee = plan?.fee ? minorInField(plan.fee, currency.value) : ''
+  form.from = plan?.from_spend ? minorInField(plan.from_spend, currency.value) : ''
   form.taken = plan?.taken ?? false
   open.value = true
 }
 const amount = (text: string) => minor(text || '0', currency.value)
 function keep() {
-  const discount = Math.round(Number(form.discount.replace(',', '.')) * 10_000)
+  const discount = Math.round(numberOf(form.discount) * 10_000)
   const [fee, from] = [amount(form.fee), amount(form.from)]
   if (!form.name.trim() || !(discount > 0 && discount < 1_000_000) || !(fee >= 0) || !(from >= 0))
     return tell('Give it a name, a discount such as 3, and amounts such as 29.00', true)

@@ -4,21 +4,22 @@ import { useQuery } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { act } from '@/app/messages'
-import { dateOf } from '@/parts/format'
+import { dateOf, inField, plainOf } from '@/parts/format'
 import Btn from '@/parts/Btn.vue'
 import DraftModal from '@/parts/DraftModal.vue'
 import SheetIn from '@/parts/SheetIn.vue'
 import SheetOut from '@/parts/SheetOut.vue'
 import Tag from '@/parts/Tag.vue'
 import Sight from '@/parts/Sight.vue'
+import { ratesQuery } from './queries'
 
-const asked = useQuery({ queryKey: ['rates'], queryFn: () => take(api.GET('/api/v1/prices/rates')) })
+const asked = useQuery(ratesQuery())
 const { data } = asked
 const typed = ref<Record<string, string>>({})
 const draft = ref<Schema<'RateBody'> | null>(null)
 const bring = ref(false)
 const name = (row: Schema<'RateOut'>) => `${row.base} ${row.quote}`
-watch(data, (now) => now?.pairs.forEach((row) => (typed.value[name(row)] ??= row.rate ?? '')), { immediate: true })
+watch(data, (now) => now?.pairs.forEach((row) => (typed.value[name(row)] ??= inField(row.rate))), { immediate: true })
 function kept() {
   draft.value = null
   typed.value = {}
@@ -60,7 +61,7 @@ const settle = (one: Schema<'RateDoubt'>, believe: boolean) =>
       v-for="row in data.pairs"
       :key="name(row)"
       class="mt-3 flex items-center gap-3"
-      @submit.prevent="draft = { base: row.base, quote: row.quote, rate: (typed[name(row)] ?? '').trim() }"
+      @submit.prevent="draft = { base: row.base, quote: row.quote, rate: plainOf(typed[name(row)] ?? '') }"
     >
       <label class="flex items-center gap-2"
         ><span class="num w-14">1 {{ row.base }} =</span
@@ -76,7 +77,9 @@ const settle = (one: Schema<'RateDoubt'>, believe: boolean) =>
         row.since ? `${from(row)}, ${dateOf(row.since)}` : 'not entered yet'
       }}</span>
       <Tag v-if="row.old" tone="waits">old</Tag>
-      <Btn small class="ml-auto" type="submit" :disabled="!typed[name(row)]?.trim() || typed[name(row)] === row.rate">See what it does</Btn>
+      <Btn small class="ml-auto" type="submit" :disabled="!typed[name(row)]?.trim() || typed[name(row)] === inField(row.rate)"
+        >See what it does</Btn
+      >
     </form>
     <p v-if="!data.pairs.length" class="mt-3 text-soft">All suppliers and stores use one currency; no rate is needed.</p>
     <DraftModal

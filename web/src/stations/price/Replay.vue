@@ -12,10 +12,11 @@ import { asks, band, limits, type Rule } from './rules'
 import { keptDraft } from './draft'
 import { homeMoney } from '@/parts/home'
 import LeftOut from '@/parts/LeftOut.vue'
+import { policyQuery, rulesQuery } from './queries'
 
 type Side = Schema<'ReplaySide'>
-const { data: real } = useQuery({ queryKey: ['rules'], queryFn: () => take(api.GET('/api/v1/prices/rules')) })
-const { data: policy } = useQuery({ queryKey: ['policy'], queryFn: () => take(api.GET('/api/v1/prices/policy')) })
+const { data: real } = useQuery(rulesQuery())
+const { data: policy } = useQuery(policyQuery())
 const days = ref('28')
 const SPANS = [
   { key: '14', label: '2 weeks' },

@@ -2,11 +2,11 @@
 import { watchDebounced } from '@vueuse/core'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, onMounted, reactive, ref, watch } from 'vue'
-import { api, take } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import { useKeys } from '@/app/keys'
-import { fromText, toText, type Rule } from './rules'
-import { rulesSign } from '@/parts/home'
+import { fromText, moneyOf, toText, type Rule } from './rules'
+import { rulesIn, signOf } from '@/parts/home'
+import { scopesQuery } from './queries'
 
 const props = defineProps<{ rule: Rule | null; exception: boolean }>()
 const emit = defineEmits<{ close: []; save: [rule: Rule | null]; try: [rule: Rule | null] }>()
@@ -15,16 +15,24 @@ const start: Rule =
   ((props.exception
     ? { scope: 'supplier', scope_key: '', band_from: 0 }
     : { scope: 'house', scope_key: '', band_from: 0, rule: 'margin', rule_value: 250_000 }) as Rule)
-const { data: scopes } = useQuery({ queryKey: ['scopes'], queryFn: () => take(api.GET('/api/v1/prices/scopes')), meta: { live: false } })
+const { data: scopes } = useQuery({ ...scopesQuery(), meta: { live: false } })
 const scope = ref(start.scope ?? 'house')
 const key = ref(start.scope_key ?? '')
 const names = computed(() => (scope.value === 'sku' || scope.value === 'house' ? [] : (scopes.value?.[scope.value as 'store'] ?? [])))
 watch(scope, () => (key.value = ''))
+/** A rule keeps the money that it was made in; a new one of a store is in that store's. */
+const currency = computed(
+  () =>
+    start.currency ||
+    (scope.value === 'store' ? scopes.value?.store.find((one) => one.code === key.value)?.currency : '') ||
+    (props.rule ? moneyOf(props.rule) : rulesIn.value),
+)
+const sign = computed(() => signOf(currency.value))
 const FIELDS = [
   ['min_margin', 'Least margin, %'],
-  ['min_profit', `Least profit, ${rulesSign.value}`],
-  ['least_price', `Never advertised under, ${rulesSign.value}`],
-  ['ceiling', `Never above, ${rulesSign.value}`],
+  ['min_profit', 'Least profit, '],
+  ['least_price', 'Never advertised under, '],
+  ['ceiling', 'Never above, '],
   ['endings', 'Endings, such as 49 99'],
   ['step', 'Largest step, %'],
   ['compare_at', 'Compare-at price, so much higher, %'],
@@ -40,15 +48,18 @@ const wrong = reactive<Record<string, string>>({})
 const HOW = [
   ['margin', 'a margin of, % after tax'],
   ['multiple', 'times landed cost'],
-  ['add', `landed cost plus, ${rulesSign.value}`],
+  ['add', 'landed cost plus, '],
   ['return', 'earn on cost, %'],
 ] as const
+/** A field that is money says which. */
+const called = (label: string) => (label.endsWith(', ') ? label + sign.value : label)
 
 /** What is typed as a rule; what cannot be is told in `wrong`, and then there is none. */
 function made(message: Record<string, string>): Rule | null {
-  const out: Record<string, unknown> = { ...start, scope: scope.value, scope_key: key.value.trim(), rule: kind.value || null }
+  const whose = { scope: scope.value, scope_key: key.value.trim(), currency: currency.value }
+  const out: Record<string, unknown> = { ...start, ...whose, rule: kind.value || null }
   for (const name of Object.keys(texts)) {
-    const value = fromText(kind.value, name as keyof Rule, texts[name] ?? '')
+    const value = fromText(kind.value, name as keyof Rule, texts[name] ?? '', currency.value)
     if (value === undefined) message[name] = 'is not a number that fits here'
     else out[name] = value ?? (name === 'band_from' ? 0 : null)
   }
@@ -104,14 +115,14 @@ onMounted(() => first.value?.querySelector<HTMLElement>('select, input')?.focus(
         >
       </template>
       <label
-        ><span class="label">From a landed cost of, {{ rulesSign }}</span
+        ><span class="label">From a landed cost of, {{ sign }}</span
         ><input v-model="texts.band_from" class="field" inputmode="decimal" maxlength="12" :aria-invalid="!!wrong.band_from" /></label
       ><span />
       <label
         ><span class="label">How</span
         ><select v-model="kind" class="field">
           <option v-if="exception" value="">as inherited</option>
-          <option v-for="[name, message] in HOW" :key="name" :value="name">{{ message }}</option>
+          <option v-for="[name, message] in HOW" :key="name" :value="name">{{ called(message) }}</option>
         </select></label
       >
       <label
@@ -126,7 +137,7 @@ onMounted(() => first.value?.querySelector<HTMLElement>('select, input')?.focus(
         /><span v-if="wrong.rule_value" role="alert" class="text-xs text-brick">{{ wrong.rule_value }}</span></label
       >
       <label v-for="[name, label] in FIELDS" :key="name"
-        ><span class="label">{{ label }}</span
+        ><span class="label">{{ called(label) }}</span
         ><input v-model="texts[name]" class="field" maxlength="40" :aria-invalid="!!wrong[name]" /><span
           v-if="wrong[name]"
           role="alert"

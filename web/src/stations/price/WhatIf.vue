@@ -9,14 +9,15 @@ import Btn from '@/parts/Btn.vue'
 import Effects from '@/parts/Effects.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
-import { plural, minor, count } from '@/parts/format'
+import { plural, count } from '@/parts/format'
 import Dips from './Dips.vue'
 import RuleForm from './RuleForm.vue'
 import { keptDraft } from './draft'
-import { asks, band, limits, type Rule } from './rules'
+import { asks, band, limits, moneyOf, type Rule } from './rules'
 import { ruleAmount } from '@/parts/home'
+import { rulesQuery, whatIfQuery } from './queries'
 
-const asked = useQuery({ queryKey: ['rules'], queryFn: () => take(api.GET('/api/v1/prices/rules')) })
+const asked = useQuery(rulesQuery())
 const { data: real } = asked
 const draft = keptDraft
 // The rule in hand: null = a new one; undefined = none. `apart` tells an exception from a band of the house.
@@ -37,13 +38,14 @@ const {
   data: view,
   error,
   isFetching,
-} = useQuery({
-  queryKey: computed(() => ['what-if', rules.value]),
-  queryFn: () => take(api.POST('/api/v1/prices/what-if', { body: { rules: rules.value } })),
-  enabled: computed(() => !!real.value),
-  placeholderData: (before) => before,
-  retry: false,
-})
+} = useQuery(
+  computed(() => ({
+    ...whatIfQuery({ rules: rules.value }),
+    enabled: !!real.value,
+    placeholderData: (before?: Schema<'WhatIfOut'>) => before,
+    retry: false,
+  })),
+)
 const left = ref(new Set<number>())
 watch(rules, () => (left.value = new Set()))
 const total = computed(() => (view.value ? (view.value.counts.rise ?? 0) + (view.value.counts.fall ?? 0) : 0))
@@ -74,10 +76,9 @@ function leave() {
 }
 /** The band over an edge never goes under the price just below it: a draft, like any other change. */
 function carry(dip: Schema<'DipOut'>) {
-  const edge = minor(dip.edge.amount, dip.edge.currency)
-  const least = minor(dip.below.amount, dip.below.currency)
+  const isBand = (rule: Rule) => (rule.band_from ?? 0) === dip.band_from && moneyOf(rule) === dip.money
   draft.value = rules.value.map((rule) =>
-    ['house', 'store'].includes(rule.scope ?? '') && (rule.band_from ?? 0) === edge ? { ...rule, least_price: least } : rule,
+    ['house', 'store'].includes(rule.scope ?? '') && isBand(rule) ? { ...rule, least_price: dip.least } : rule,
   )
   leave()
 }
@@ -145,7 +146,7 @@ useKeys('Price', [
                 >{{ rule.scope === 'sku' ? 'SKU' : rule.scope }} <b class="code text-ink">{{ rule.scope_key }}</b><template
                   v-if="rule.band_from"
                 >
-                  landed cost from {{ ruleAmount(rule.band_from) }}</template
+                  landed cost from {{ ruleAmount(rule.band_from, moneyOf(rule)) }}</template
                 ></span
               ><Tag v-if="changed && JSON.stringify(was(rule)) !== JSON.stringify(rule)" tone="info">draft</Tag></span
             ><span class="mt-0.5 block"

@@ -6,13 +6,13 @@ import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
+import { askAgain, lookNow } from '@/app/live'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Pills from '@/parts/Pills.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { count } from '@/parts/format'
-import { queries } from '@/main'
 import ArtworkForm from './ArtworkForm.vue'
 import ColourStrip from './ColourStrip.vue'
 import DesignBench from './DesignBench.vue'
@@ -116,7 +116,7 @@ const job = ref<Schema<'JobOut'> | null>(null)
 let timer: ReturnType<typeof setTimeout> | undefined
 async function follow(number: number) {
   job.value = await take(api.GET('/api/v1/jobs/{number}', { params: { path: { number } } })).catch(() => job.value)
-  if (job.value && ['done', 'failed', 'stopped'].includes(job.value.state)) void queries.invalidateQueries()
+  if (job.value && ['done', 'failed', 'stopped'].includes(job.value.state)) void lookNow().then(askAgain)
   else timer = setTimeout(() => void follow(number), 800)
 }
 onBeforeUnmount(() => {
@@ -175,8 +175,8 @@ const TONES: Record<string, 'good' | 'plain' | 'loss'> = { ok: 'good', soft: 'pl
               <p class="mb-2 flex items-center gap-2">
                 <b class="truncate">{{ colour.name }}, {{ of.size }}</b
                 ><Pills
-                  class="ml-auto"
                   v-if="of.sides.length > 1"
+                  class="ml-auto"
                   :options="sides"
                   :chosen="side"
                   label="Side"

@@ -1,5 +1,6 @@
 /** What the print views ask for, with its keys, and where artwork lies: hundredths of a millimetre, from the area's top left corner. */
 import { ROOT, api, take, type Schema } from '@/api/client'
+import { fixed, numberOf } from '@/parts/format'
 
 export type Design = Schema<'DesignOut'>
 export type Spot = Schema<'SpotOut'>
@@ -38,8 +39,8 @@ export const designPicture = (of: Design, colour: Schema<'PrintColour'>, side: s
   return `${ROOT}/api/v1/printing/designs/${of.id}/picture?${asked({ colour: colour.name, side, mark })}`
 }
 
-export const mm = (hundredths: number, places = 1): string => (hundredths / 100).toFixed(places)
-export const fromMm = (text: string): number => Math.round(Number(text.trim().replace(',', '.')) * 100)
+export const mm = (hundredths: number, places = 1): string => fixed(hundredths / 100, places)
+export const fromMm = (text: string): number => Math.round(numberOf(text) * 100)
 
 /** How high artwork is that is so wide. */
 export const heightOf = (w: number, of: Pick<Design, 'shape_w' | 'shape_h'>): number =>

@@ -6,14 +6,15 @@ import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
-import { count, money } from '@/parts/format'
+import { count, inField, money, plainOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
 import { home } from '@/parts/home'
+import { accountsQuery, partnersQuery } from './queries'
 
 type Row = Schema<'AccountOut'>
-const asked = useQuery({ queryKey: ['accounts'], queryFn: () => take(api.GET('/api/v1/accounts')) })
+const asked = useQuery(accountsQuery())
 const { data } = asked
-const { data: partners } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
+const { data: partners } = useQuery(partnersQuery())
 const suppliers = computed(() => (partners.value ?? []).filter((one) => one.owner === 'supplier'))
 const SENDS: Record<string, string> = { hand: 'by hand', once: 'at once', after: 'after minutes' }
 const form = reactive({ supplier: 0, name: '', cap_money: '', cap_orders: '', send: '', send_minutes: '' })
@@ -25,7 +26,7 @@ function edit(row: Row | 'new') {
   Object.assign(form, {
     supplier: old?.supplier ?? suppliers.value[0]?.id ?? 0,
     name: old?.name ?? '',
-    cap_money: old?.cap_money?.amount ?? '',
+    cap_money: inField(old?.cap_money?.amount),
     cap_orders: String(old?.cap_orders ?? ''),
     send: old?.send ?? '',
     send_minutes: String(old?.send_minutes ?? ''),
@@ -46,7 +47,7 @@ async function keep() {
           version: row?.version ?? null,
           supplier: form.supplier,
           name: form.name,
-          cap_money: form.cap_money.trim() ? { amount: form.cap_money.trim().replace(',', '.'), currency: currency() } : null,
+          cap_money: form.cap_money.trim() ? { amount: plainOf(form.cap_money), currency: currency() } : null,
           cap_orders: whole(form.cap_orders),
           send: form.send || null,
           send_minutes: form.send === 'after' ? (whole(form.send_minutes) ?? 0) : null,

@@ -11,14 +11,10 @@ import Tag from '@/parts/Tag.vue'
 import { plural } from '@/parts/format'
 import { home } from '@/parts/home'
 import { useRowKeys } from '@/parts/rowKeys'
-import { addressOf, callsOf, example, shellLine, type Document } from './calls'
+import { addressOf, callsOf, example, shellLine } from './calls'
+import { interfaceQuery } from './queries'
 
-const asked = useQuery({
-  queryKey: ['interface'],
-  queryFn: async () => (await (await fetch(`${ROOT}/api/openapi.json`)).json()) as Document,
-  staleTime: Infinity,
-  meta: { live: false },
-})
+const asked = useQuery({ ...interfaceQuery(), staleTime: Infinity })
 const typedWords = ref('')
 const words = refDebounced(typedWords, 150)
 const all = computed(() => (asked.data.value ? callsOf(asked.data.value) : []))

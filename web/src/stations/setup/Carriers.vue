@@ -8,9 +8,10 @@ import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { plural } from '@/parts/format'
+import { carrierNamesQuery } from './queries'
 
 type Naming = Schema<'NamingOut'>
-const asked = useQuery({ queryKey: ['carrier-names'], queryFn: () => take(api.GET('/api/v1/setup/carriers/names')) })
+const asked = useQuery(carrierNamesQuery())
 const stores = computed(() => {
   const found = new Map<string, Naming[]>()
   for (const one of asked.data.value ?? []) found.set(one.store_name, [...(found.get(one.store_name) ?? []), one])

@@ -8,15 +8,12 @@ import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
 import { count, money, plural, percent } from '@/parts/format'
+import { goingLiveQuery } from './queries'
 
 const props = defineProps<{ store: Schema<'PartnerOut'>; what: 'prices' | 'stock' | 'orders' }>()
 const emit = defineEmits<{ close: [] }>()
 const path = computed(() => ({ number: props.store.id, what: props.what }))
-const asked = useQuery({
-  queryKey: ['going-live', () => props.store.id, () => props.what],
-  queryFn: () => take(api.GET('/api/v1/setup/stores/{number}/out/{what}', { params: { path: path.value } })),
-  gcTime: 0,
-})
+const asked = useQuery(computed(() => ({ ...goingLiveQuery(props.store.id, props.what), gcTime: 0 })))
 const { data } = asked
 const TITLES = { prices: 'Write prices to', stock: 'Write stock to', orders: 'Buy the orders of' }
 const n = (name: string) => data.value?.counts[name] ?? 0

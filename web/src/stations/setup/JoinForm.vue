@@ -8,14 +8,15 @@ import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import EventChoice from './EventChoice.vue'
 import { home } from '@/parts/home'
-import { place } from '@/parts/format'
+import { place, plainOf } from '@/parts/format'
+import { descriptionsQuery, kindsQuery } from './queries'
 
 const props = defineProps<{
   owner: 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox' | 'files' | 'webhook'
   leaves?: boolean
 }>()
 const emit = defineEmits<{ done: [joined: Schema<'Joined'>, kind: string]; leave: [] }>()
-const { data: kinds } = useQuery({ queryKey: ['kinds'], queryFn: () => take(api.GET('/api/v1/setup/kinds')), meta: { live: false } })
+const { data: kinds } = useQuery({ ...kindsQuery(), meta: { live: false } })
 const mine = computed(() => (kinds.value ?? []).filter((kind) => kind.owner === props.owner))
 const form = reactive({
   kind: '',
@@ -35,8 +36,7 @@ const form = reactive({
 })
 const described = computed(() => form.kind === 'described')
 const { data: written } = useQuery({
-  queryKey: ['descriptions'],
-  queryFn: () => take(api.GET('/api/v1/setup/descriptions')),
+  ...descriptionsQuery(),
   enabled: described,
 })
 const choices = computed(() => (written.value?.own ?? []).filter((one) => one.owner === props.owner))
@@ -66,7 +66,7 @@ async function join() {
   busy.value = true
   error.value = ''
   wrong.value = {}
-  const cash = (text: string) => (text.trim() ? { amount: text.trim().replace(',', '.'), currency: form.currency.toUpperCase() } : null)
+  const cash = (text: string) => (text.trim() ? { amount: plainOf(text), currency: form.currency.toUpperCase() } : null)
   const sends = (telling.value || sendsByHand.value) && props.owner === 'supplier'
   try {
     const done = await take(

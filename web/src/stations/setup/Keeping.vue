@@ -6,9 +6,10 @@ import { api, take, type Schema } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
+import { keepingQuery } from './queries'
 
 type Days = Exclude<keyof Schema<'KeepingBody'>, 'archive'>
-const asked = useQuery({ queryKey: ['keeping'], queryFn: () => take(api.GET('/api/v1/house/keeping')) })
+const asked = useQuery(keepingQuery())
 const form = reactive<Schema<'KeepingBody'>>({
   decisions: 90,
   changes: 90,

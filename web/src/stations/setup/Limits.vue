@@ -3,13 +3,15 @@
  *  category, store or SKU has it otherwise. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
-import { api, take, type Schema } from '@/api/client'
+import { type Schema } from '@/api/client'
 import { tell } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Accounts from './Accounts.vue'
 import DraftModal from '@/parts/DraftModal.vue'
 import Sight from '@/parts/Sight.vue'
 import { homeSign, typed, untyped } from '@/parts/home'
+import { inField, numberOf } from '@/parts/format'
+import { policyQuery, scopesQuery } from '@/stations/price/queries'
 
 type Kind = 'switch' | 'count' | 'money' | 'share' | 'word'
 const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
@@ -103,9 +105,9 @@ const WORDS: Record<string, string> = {
   latin: 'write them in Latin letters',
   all: 'leave them as they are',
 }
-const asked = useQuery({ queryKey: ['policy'], queryFn: () => take(api.GET('/api/v1/prices/policy')) })
+const asked = useQuery(policyQuery())
 const { data } = asked
-const { data: scopes } = useQuery({ queryKey: ['scopes'], queryFn: () => take(api.GET('/api/v1/prices/scopes')), meta: { live: false } })
+const { data: scopes } = useQuery({ ...scopesQuery(), meta: { live: false } })
 const form = reactive<Record<string, string | boolean>>({})
 const touched = ref(false)
 // Whose limits are shown: the house's, or one exception's, where an empty field is inherited.
@@ -135,7 +137,7 @@ function look_at(which: string, whose: string) {
   touched.value = false
 }
 const out = (kind: Kind, value: unknown): string | boolean =>
-  kind === 'switch' ? !!value : kind === 'money' ? typed(Number(value)) : kind === 'share' ? String(Number(value) / 10_000) : String(value)
+  kind === 'switch' ? !!value : kind === 'money' ? typed(Number(value)) : kind === 'share' ? inField(Number(value) / 10_000) : String(value)
 watch(data, () => fill(), { immediate: true })
 watch([scope, key], () => fill())
 function fill() {
@@ -180,7 +182,7 @@ function look() {
         fields[name] = value
         continue
       }
-      const n = Number(String(value).replace(',', '.'))
+      const n = numberOf(String(value))
       if (!Number.isFinite(n) || (n < 0 && name !== 'least_order_profit')) return tell(`"${label}" needs a number`, true)
       fields[name] = Math.round(kind === 'money' ? untyped(String(value)) : kind === 'share' ? n * 10_000 : n)
     }

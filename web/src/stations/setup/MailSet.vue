@@ -9,13 +9,13 @@ import Empty from '@/parts/Empty.vue'
 import Modal from '@/parts/Modal.vue'
 import When from '@/parts/When.vue'
 import Sight from '@/parts/Sight.vue'
+import { mailsQuery, partnersQuery, templatesQuery } from './queries'
 
 type Template = Schema<'TemplateOut'>
-const asked = useQuery({ queryKey: ['templates'], queryFn: () => take(api.GET('/api/v1/transit/templates')) })
+const asked = useQuery(templatesQuery())
 const { data } = asked
 const { data: mails } = useQuery({
-  queryKey: ['mails'],
-  queryFn: () => take(api.GET('/api/v1/world/mail')),
+  ...mailsQuery(),
   enabled: () => live.pulse.value?.practice ?? false,
   retry: false,
 })
@@ -45,7 +45,7 @@ const save = (form: Template, fresh = false) =>
       }),
     ),
   )
-const { data: partners } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
+const { data: partners } = useQuery(partnersQuery())
 const stores = computed(() => (partners.value ?? []).filter((one) => one.owner === 'store'))
 const LANGUAGES: Record<string, string> = {
   en: 'English',

@@ -10,10 +10,11 @@ import Modal from '@/parts/Modal.vue'
 import SheetIn from '@/parts/SheetIn.vue'
 import Sight from '@/parts/Sight.vue'
 import MailIn from './MailIn.vue'
+import { orderingQuery } from './queries'
 
 type Supplier = Schema<'SupplierOrdering'>
 type Store = Schema<'StoreOrdering'>
-const asked = useQuery({ queryKey: ['ordering'], queryFn: () => take(api.GET('/api/v1/ordering')) })
+const asked = useQuery(orderingQuery())
 const { data } = asked
 const PHONES: Record<string, string> = { buyer: "the buyer's", store: "the store's own", none: 'none' }
 const FORMS: Record<string, string> = { sheet: 'a sheet', ubl: 'UBL documents' }

@@ -7,7 +7,8 @@ import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
-import { plural } from '@/parts/format'
+import { inField, plainOf, plural } from '@/parts/format'
+import { effectQuery } from './queries'
 
 const props = defineProps<{ partner: Schema<'PartnerOut'> }>()
 const emit = defineEmits<{ close: []; link: [partner: Schema<'PartnerOut'>] }>()
@@ -15,11 +16,7 @@ const path = { params: { path: { owner: props.partner.owner, number: props.partn
 const version = props.partner.version
 const name = ref(props.partner.name)
 const ending = ref(false)
-const asked = useQuery({
-  queryKey: ['partner-effect', props.partner.owner, props.partner.id],
-  queryFn: () => take(api.GET('/api/v1/setup/partners/{owner}/{number}/effect', path)),
-  staleTime: 0,
-})
+const asked = useQuery(computed(() => ({ ...effectQuery(props.partner.owner, props.partner.id), staleTime: 0 })))
 const lines = computed(() => {
   const one = asked.data.value
   if (!one) return []
@@ -51,7 +48,7 @@ const again = () =>
 const most = reactive({
   units: String(props.partner.allowance_units ?? ''),
   listings: String(props.partner.allowance_listings ?? ''),
-  value: props.partner.allowance_value?.amount ?? '',
+  value: inField(props.partner.allowance_value?.amount),
 })
 const message = computed(() => !props.partner.allowance_by_hand && !!(props.partner.allowance_units || props.partner.allowance_listings))
 const whole = (text: string) => (String(text).trim() ? Number(String(text).replace(/[ ,]/g, '')) : null)
@@ -64,7 +61,7 @@ const limit = () =>
           version,
           units: whole(most.units),
           listings: whole(most.listings),
-          value: most.value.trim() ? { amount: most.value.trim().replace(',', '.'), currency: props.partner.currency } : null,
+          value: most.value.trim() ? { amount: plainOf(most.value), currency: props.partner.currency } : null,
         },
       }),
     ),

@@ -22,10 +22,10 @@ import SheetsOut from './SheetsOut.vue'
 import SheetColumns from './SheetColumns.vue'
 import Terms from './Terms.vue'
 import TokenShown from './TokenShown.vue'
+import { partnersQuery } from './queries'
 
 type Partner = Schema<'PartnerOut'>
-const fetchPartners = () => take(api.GET('/api/v1/setup/partners'))
-const asked = useQuery({ queryKey: ['partners'], queryFn: fetchPartners })
+const asked = useQuery(partnersQuery())
 const { data } = asked
 const route = useRoute()
 const router = useRouter()
@@ -71,9 +71,11 @@ function joined(one: Schema<'Joined'>, kind: string) {
   if (owner === 'files') void router.push('/setup/files')
   // Its columns are named next; the list on the screen may not hold it yet.
   if (kind === 'folder')
-    void fetchPartners().then((all) => {
-      columns.value = all.find((other) => other.owner === 'supplier' && other.id === one.id) ?? null
-    })
+    void partnersQuery()
+      .queryFn()
+      .then((all) => {
+        columns.value = all.find((other) => other.owner === 'supplier' && other.id === one.id) ?? null
+      })
 }
 async function newToken(one: Partner) {
   renewing.value = null

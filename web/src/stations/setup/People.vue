@@ -14,6 +14,7 @@ import Roles from './Roles.vue'
 import WhoFields from './WhoFields.vue'
 import WorkDone from './WorkDone.vue'
 import { nobody, peopleQuery, rolesQuery, scopeOf, whoOf, type Who } from './people'
+import { secondRuleQuery, workQuery } from './queries'
 
 type Person = Schema<'PersonOut'>
 const asked = useQuery(peopleQuery())
@@ -60,13 +61,8 @@ function keep() {
 /** Whose work is looked at, and over how many days. */
 const looked = ref<Person | null>(null)
 const days = ref(30)
-const { data: work } = useQuery({
-  queryKey: computed(() => ['work', looked.value?.id, days.value]),
-  queryFn: () =>
-    take(api.GET('/api/v1/setup/people/{number}/work', { params: { path: { number: looked.value!.id }, query: { days: days.value } } })),
-  enabled: computed(() => !!looked.value),
-})
-const { data: rule } = useQuery({ queryKey: ['second-rule'], queryFn: () => take(api.GET('/api/v1/setup/people/rule')) })
+const { data: work } = useQuery(computed(() => ({ ...workQuery(looked.value?.id ?? 0, days.value), enabled: !!looked.value })))
+const { data: rule } = useQuery(secondRuleQuery())
 const setRule = (managers: boolean) => act(() => take(api.PUT('/api/v1/setup/people/rule', { body: { managers } })))
 function takeAway() {
   const one = changed.value

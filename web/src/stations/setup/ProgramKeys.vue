@@ -7,8 +7,9 @@ import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { useForm } from '@/parts/form'
 import When from '@/parts/When.vue'
+import { myKeysQuery } from './queries'
 
-const { data } = useQuery({ queryKey: ['my-keys'], queryFn: () => take(api.GET('/api/v1/my-keys')) })
+const { data } = useQuery(myKeysQuery())
 const name = ref('')
 const chosen = ref(new Set<Schema<'Permission'>>())
 const secret = ref('')

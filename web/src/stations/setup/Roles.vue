@@ -4,7 +4,7 @@ import { computed, reactive, ref } from 'vue'
 import { api, take, type Money, type Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import { useForm } from '@/parts/form'
-import { money, plural } from '@/parts/format'
+import { inField, money, plainOf, plural } from '@/parts/format'
 import { home, homeSign } from '@/parts/home'
 import Modal from '@/parts/Modal.vue'
 
@@ -57,14 +57,14 @@ function show(one: Role | null) {
   Object.assign(form, {
     name: one?.name ?? '',
     permissions: new Set(one?.permissions ?? []),
-    spend: one?.spend?.amount ?? '0',
-    refund: one?.refund?.amount ?? '0',
+    spend: inField(one?.spend?.amount ?? '0'),
+    refund: inField(one?.refund?.amount ?? '0'),
     free: { spend: one ? !one.spend : false, refund: one ? !one.refund : false },
   })
   open.value = one
 }
 const limit = (kind: 'spend' | 'refund'): Money | null =>
-  form.free[kind] ? null : { amount: form[kind].trim() || '0', currency: home.value }
+  form.free[kind] ? null : { amount: plainOf(form[kind]) || '0', currency: home.value }
 const close = () => ((open.value = null), (fresh.value = false))
 function keep() {
   const body = {

@@ -6,9 +6,10 @@ import { api, take, type Schema } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { useForm } from '@/parts/form'
+import { hereQuery } from './queries'
 
 const emit = defineEmits<{ done: [] }>()
-const { data: here } = useQuery({ queryKey: ['here'], queryFn: () => take(api.GET('/api/v1/session')) })
+const { data: here } = useQuery(hereQuery())
 const begun = ref<Schema<'Begun'> | null>(null)
 const codes = ref<string[]>([])
 const proof = reactive({ password: '', code: '' })

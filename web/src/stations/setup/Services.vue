@@ -1,26 +1,24 @@
 <script setup lang="ts">
 /** How a supplier sends: told by itself, or, where it tells nothing, said by a person. */
 import { useQuery } from '@tanstack/vue-query'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
-import { dayOf, money, major, place } from '@/parts/format'
+import { amountsAs, dayOf, inField, minorInField, money, place, plainOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { sendingQuery } from './queries'
 
 type Origin = Schema<'OriginShape'>
 const props = defineProps<{ supplier: Schema<'PartnerOut'> }>()
 const emit = defineEmits<{ close: [] }>()
 const path = { number: props.supplier.id }
-const asked = useQuery({
-  queryKey: ['sending', props.supplier.id],
-  queryFn: () => take(api.GET('/api/v1/setup/suppliers/{number}/sending', { params: { path } })),
-})
+const asked = useQuery(computed(() => sendingQuery(props.supplier.id)))
 const { data } = asked
 const draft = ref<Origin[] | null>(null)
 const error = ref('')
-const cash = (amount = major(0, data.value!.currency)) => ({ amount, currency: data.value!.currency })
+const cash = (amount = minorInField(0, data.value!.currency)) => ({ amount, currency: data.value!.currency })
 const service = () => ({
   code: 'standard',
   name: 'Standard',
@@ -33,7 +31,7 @@ const service = () => ({
   tracked: true,
   bands: [],
 })
-const edit = () => (draft.value = JSON.parse(JSON.stringify(data.value!.origins)))
+const edit = () => (draft.value = amountsAs(data.value!.origins, inField))
 const origin = (): Origin => ({
   code: 'main',
   name: props.supplier.name,
@@ -50,7 +48,7 @@ async function keep() {
     const done = await take(
       api.PUT('/api/v1/setup/suppliers/{number}/sending', {
         params: { path },
-        body: { version: data.value!.version, origins: draft.value! },
+        body: { version: data.value!.version, origins: amountsAs(draft.value!, plainOf) },
       }),
     )
     draft.value = null

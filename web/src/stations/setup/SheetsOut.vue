@@ -9,14 +9,12 @@ import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
 import When from '@/parts/When.vue'
 import { count, dateOf, timeOf } from '@/parts/format'
+import { sheetsOutQuery } from './queries'
 
 const props = defineProps<{ partner: Schema<'PartnerOut'> }>()
 const emit = defineEmits<{ close: [] }>()
 const path = { owner: props.partner.owner as 'store' | 'supplier', number: props.partner.id }
-const asked = useQuery({
-  queryKey: ['sheets-out', path.owner, path.number],
-  queryFn: () => take(api.GET('/api/v1/sheets/out/{owner}/{number}', { params: { path } })),
-})
+const asked = useQuery(sheetsOutQuery(path.owner, path.number))
 const NAMES: Record<string, string> = {
   purchases: 'purchase orders',
   changes: 'changes of prices and stock',

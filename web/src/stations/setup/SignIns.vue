@@ -9,8 +9,9 @@ import { useForm } from '@/parts/form'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
+import { signInsQuery } from './queries'
 
-const asked = useQuery({ queryKey: ['sign-ins'], queryFn: () => take(api.GET('/api/v1/session/mine')) })
+const asked = useQuery(signInsQuery())
 const { data } = asked
 const form = reactive({ was: '', fresh: '' })
 const { error, wrong, sendAct } = useForm()

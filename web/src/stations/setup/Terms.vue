@@ -5,6 +5,7 @@ import type { Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import DraftModal from '@/parts/DraftModal.vue'
 import Modal from '@/parts/Modal.vue'
+import { inField, numberOf } from '@/parts/format'
 
 const props = defineProps<{ supplier: Schema<'PartnerOut'> }>()
 const emit = defineEmits<{ close: [] }>()
@@ -14,7 +15,7 @@ const FIELDS = [
   ['tax', 'Tax it adds to goods, %', 'that you cannot claim back'],
 ] as const
 const form = reactive(
-  Object.fromEntries(FIELDS.map(([name]) => [name, String((props.supplier.terms?.[name] ?? 0) / 10_000)])) as Record<
+  Object.fromEntries(FIELDS.map(([name]) => [name, inField((props.supplier.terms?.[name] ?? 0) / 10_000)])) as Record<
     (typeof FIELDS)[number][0],
     string
   >,
@@ -22,7 +23,7 @@ const form = reactive(
 const wrong = ref('')
 const draft = ref<Schema<'TermsBody'> | null>(null)
 function look() {
-  const ppm = FIELDS.map(([name]) => Math.round(Number((form[name] || '0').replace(',', '.')) * 10_000))
+  const ppm = FIELDS.map(([name]) => Math.round(numberOf(form[name] || '0') * 10_000))
   if (ppm.some((n) => !Number.isFinite(n) || n < 0) || ppm[0]! >= 1_000_000 || ppm[1]! >= 1_000_000) {
     wrong.value = 'Give each as a percentage such as 2.5; discount and rebate below 100.'
     return

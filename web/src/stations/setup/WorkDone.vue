@@ -12,12 +12,12 @@ defineProps<{ of: Schema<'WorkOut'> }>()
     <p v-if="!of.rows.length && !of.lanes_opened" class="text-soft">Nothing in the last {{ plural(of.days, 'day') }}.</p>
     <RowTable
       v-if="of.rows.length"
+      v-slot="{ one }"
       :heads="[`In the last ${of.days} days`, 'Times', 'Things', 'Taken back since']"
       :right="[1, 2, 3]"
       :rows="of.rows"
       :key-of="(one) => one.name"
       height="h-9"
-      v-slot="{ one }"
     >
       <td class="px-2.5 first-letter:uppercase">{{ one.name }}</td>
       <td class="px-2.5 text-right">{{ count(one.acts) }}</td>

@@ -8,11 +8,11 @@ import { live } from '@/app/live'
 import Btn from '@/parts/Btn.vue'
 import { fullTime } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { dialsQuery } from './queries'
 
 const queries = useQueryClient()
 const asked = useQuery({
-  queryKey: ['dials'],
-  queryFn: () => take(api.GET('/api/v1/world/dials')),
+  ...dialsQuery(),
   retry: false,
   meta: { live: false },
 })

@@ -1,13 +1,13 @@
 <script setup lang="ts">
 /** One's own: where one is signed in, the password, the code beside it. */
 import { useQuery } from '@tanstack/vue-query'
-import { api, take } from '@/api/client'
 import ProgramKeys from './ProgramKeys.vue'
 import SecondStep from './SecondStep.vue'
 import SignIns from './SignIns.vue'
 import WorkDone from './WorkDone.vue'
+import { workMineQuery } from './queries'
 
-const { data: work } = useQuery({ queryKey: ['work', 'mine'], queryFn: () => take(api.GET('/api/v1/my-work')) })
+const { data: work } = useQuery(workMineQuery())
 </script>
 
 <template>

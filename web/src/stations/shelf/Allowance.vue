@@ -6,20 +6,15 @@ import { api, take, type Schema } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
-import { count, money, number } from '@/parts/format'
+import { count, fixed, money, number } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { allowanceQuery } from './queries'
 
 const props = defineProps<{ stores: Schema<'ShelfStore'>[]; start?: number }>()
 const emit = defineEmits<{ close: [] }>()
 const at = ref(props.stores.find((one) => one.id === props.start)?.id ?? props.stores[0]!.id)
 const hours = ref(24)
-const asked = useQuery({
-  queryKey: computed(() => ['allowance', at.value, hours.value]),
-  queryFn: () =>
-    take(api.GET('/api/v1/shelf/stores/{number}/allowance', { params: { path: { number: at.value }, query: { hours: hours.value } } })),
-  meta: { live: false },
-  retry: false,
-})
+const asked = useQuery(computed(() => ({ ...allowanceQuery(at.value, hours.value), retry: false })))
 const { data, isFetching } = asked
 const lines = computed(() => {
   const one = data.value
@@ -106,7 +101,7 @@ const apply = async () => {
           <tbody>
             <tr v-for="one in data.rows" :key="one.listing" class="h-7 border-b border-rule-2 last:border-0">
               <td class="code px-3">{{ one.sku }}</td>
-              <td class="px-2 text-right">{{ one.pace.toFixed(2) }}</td>
+              <td class="px-2 text-right">{{ fixed(one.pace, 2) }}</td>
               <td class="px-2 text-right" :class="number(one.profit) < 0 ? 'text-brick' : ''">{{ money(one.profit) }}</td>
               <td class="px-2 text-right">{{ one.now }}</td>
               <td class="px-2 text-right font-bold">{{ one.planned }}</td>

@@ -9,10 +9,11 @@ import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { plural, count } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { phrasesQuery } from './queries'
 
 const props = defineProps<{ stores: Schema<'ShelfStore'>[] }>()
 const emit = defineEmits<{ close: [] }>()
-const asked = useQuery({ queryKey: ['phrases'], queryFn: () => take(api.GET('/api/v1/shelf/phrases')) })
+const asked = useQuery(phrasesQuery())
 const { data } = asked
 const form = reactive({ find: '', put: '', store: null as number | null })
 const effect = ref<Schema<'EffectOut'> | null>(null)

@@ -2,11 +2,11 @@
 /** A publishing under way: how many, how fast, and what failed, by its reason; failed ones go again alone. */
 import { computed, onBeforeUnmount, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
+import { askAgain, lookNow } from '@/app/live'
 import { act, wordsOf } from '@/app/messages'
-import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
-import { plural } from '@/parts/format'
+import { count, plural } from '@/parts/format'
 
 interface Result {
   sent: number[]
@@ -40,7 +40,7 @@ async function look() {
   }
   if (!over.value) took.value = Date.now() - began
   if (!over.value && !error.value) timer = setTimeout(look, 500)
-  else void queries.invalidateQueries()
+  else void lookNow().then(askAgain)
 }
 const number = ref<number | null>(null)
 void take(api.POST('/api/v1/shelf/publish', { body: { listings: props.listings } }))
@@ -69,7 +69,7 @@ async function again() {
         <p v-if="result.sent.length">
           <b class="text-pine">{{ way?.there ?? 0 }}</b> of {{ result.sent.length }} shown by their stores<span v-if="way?.waiting"
             >, {{ way.waiting }} on their way</span
-          ><span v-if="speed >= 1">, {{ speed.toFixed(0) }} a second</span>
+          ><span v-if="speed >= 1">, {{ count(speed) }} a second</span>
         </p>
         <span v-if="result.sent.length" class="mt-2 flex h-2 overflow-hidden rounded bg-rule-2"
           ><span class="h-full bg-pine" :style="{ width: `${(100 * (way?.there ?? 0)) / result.sent.length}%` }" /><span

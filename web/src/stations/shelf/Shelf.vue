@@ -23,6 +23,7 @@ import ShelfBench from './ShelfBench.vue'
 import { kept } from './keeper'
 import StoreWords from './StoreWords.vue'
 import Variants from './Variants.vue'
+import { shelfStoresQuery } from './queries'
 
 type Row = Schema<'ShelfRow'>
 const VIEWS: Record<string, string> = {
@@ -33,7 +34,7 @@ const VIEWS: Record<string, string> = {
   refused: 'refused:yes',
   differs: 'differs:yes',
 }
-const { data: stores } = useQuery({ queryKey: ['shelf-stores'], queryFn: () => take(api.GET('/api/v1/shelf/stores')) })
+const { data: stores } = useQuery(shelfStoresQuery())
 const counts = computed(() => {
   const out: Record<string, number> = {}
   for (const one of stores.value ?? [])

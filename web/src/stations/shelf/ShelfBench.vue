@@ -3,21 +3,19 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { api, take, upload, type Schema } from '@/api/client'
+import { askAgain, lookNow } from '@/app/live'
 import { act, tell, wordsOf } from '@/app/messages'
-import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
 import Tag from '@/parts/Tag.vue'
 import Sight from '@/parts/Sight.vue'
-import { money } from '@/parts/format'
+import { inField, money, plainOf } from '@/parts/format'
 import { forget, insist, keep as keepWords, kept, refused, waiting, type Words } from './keeper'
+import { shelfListingQuery } from './queries'
 
 const props = defineProps<{ listing: number }>()
 const emit = defineEmits<{ publish: []; sizes: [] }>()
 const path = computed(() => ({ number: props.listing }))
-const asked = useQuery({
-  queryKey: computed(() => ['shelf-listing', props.listing]),
-  queryFn: () => take(api.GET('/api/v1/shelf/listings/{number}', { params: { path: path.value } })),
-})
+const asked = useQuery(computed(() => shelfListingQuery(props.listing)))
 const { data } = asked
 const form = reactive({ title: '', description: '', category: '', tags: '', compare: '', weight: '' })
 /** The fields as they were last message. */
@@ -32,7 +30,7 @@ watch(
       description: now.description,
       category: now.category,
       tags: now.tags,
-      compare: now.compare_at?.amount ?? '',
+      compare: inField(now.compare_at?.amount),
       weight: now.weight_g ? String(now.weight_g) : '',
     }
     // What is being typed, or is on its way, is never written over.
@@ -63,7 +61,7 @@ function field(name: 'title' | 'description' | 'category' | 'tags') {
   else if (refused.delete(props.listing)) wrong.value = ''
 }
 function compare() {
-  const text = form.compare.trim().replace(',', '.')
+  const text = plainOf(form.compare)
   if (text === (data.value?.compare_at?.amount ?? '')) return
   keep(text ? { compare_at: { amount: text, currency: data.value!.price.currency } } : { no_compare: true })
 }
@@ -82,7 +80,7 @@ async function addPicture(event: Event) {
       tell(wordsOf(problem), true)
     }
   }
-  void queries.invalidateQueries()
+  void lookNow().then(askAgain)
 }
 const order = (from: number, to: number) => {
   const next = [...data.value!.pictures]

@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import type { Schema } from '@/api/client'
 import Tag from '@/parts/Tag.vue'
-import { count, money } from '@/parts/format'
+import { count, inField, money } from '@/parts/format'
 import { differs, draftOf, type Draft } from './variants'
 
 const props = defineProps<{
@@ -59,7 +59,7 @@ const does = computed(() => {
         :class="one.price ? 'font-bold' : ''"
         inputmode="decimal"
         maxlength="12"
-        :placeholder="price ? price.amount : 'by rule'"
+        :placeholder="price ? inField(price.amount) : 'by rule'"
         :disabled="!one.kept"
         :title="one.price ? 'by hand' : 'by the rule'"
         :aria-label="`Price of ${name}; empty for the rule's`"

@@ -2,12 +2,12 @@
 /** Sizes and colours of one thing as a matrix: each combination with its item, cost, price, number and picture; many at once. */
 import { computed, onMounted, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
+import { askAgain } from '@/app/live'
 import { tellDone, wordsOf } from '@/app/messages'
-import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
-import { plural } from '@/parts/format'
+import { plainOf, plural } from '@/parts/format'
 import VariantRow from './VariantRow.vue'
 import { draftOf, effect, keyOf, valuesOf, type Draft } from './variants'
 
@@ -87,7 +87,7 @@ async function keep() {
   busy.value = true
   const wishes = rows.value.map((row) => {
     const one = drafts.get(keyOf(row.values))!
-    const price = one.price.trim().replace(',', '.')
+    const price = plainOf(one.price)
     return {
       values: row.values,
       kept: one.kept,
@@ -100,8 +100,7 @@ async function keep() {
   try {
     const body = { version: data.value.version, title: title.value, options: asked(), rows: wishes }
     const done = await take(api.PUT('/api/v1/shelf/listings/{number}/family', { params: { path: path.value }, body }))
-    await tellDone(done.message)
-    void queries.invalidateQueries()
+    void askAgain(await tellDone(done.message))
     failed.value = done.failed
     if (!Object.keys(done.failed).length) return emit('close')
     show(done.matrix, true)
@@ -126,6 +125,7 @@ const leave = () => (dirty.value && data.value && !leaving.value ? (leaving.valu
     "
     @close="leave"
   >
+    <!-- eslint-disable-next-line vuejs-accessibility/no-static-element-interactions -- Ctrl Enter saves from whichever field one is in -->
     <form class="flex flex-col gap-3" @submit.prevent="keep" @keydown.ctrl.enter.prevent="keep">
       <div class="grid grid-cols-[minmax(0,5fr)_minmax(0,7fr)] gap-5">
         <label class="block"

@@ -1,7 +1,7 @@
 import { reactive } from 'vue'
 import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/messages'
-import { queries } from '@/main'
+import { queries } from '@/api/cache'
 
 /** What a person typed into a listing and what was there when they began, on its way to be kept. */
 export type Words = Partial<Schema<'EditAsk'>>

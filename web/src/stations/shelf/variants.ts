@@ -1,5 +1,6 @@
 /** Sizes and colours as they are typed and chosen, before they are kept. */
 import type { Schema } from '@/api/client'
+import { inField } from '@/parts/format'
 
 export interface Draft {
   kept: boolean
@@ -15,7 +16,7 @@ export const keyOf = (values: string[]): string => values.join('\u0000').toLower
 export const draftOf = (row: Row, fresh: boolean): Draft => ({
   kept: row.part || (fresh && row.item !== null),
   item: row.item,
-  price: row.by_hand ? (row.price?.amount ?? '') : '',
+  price: row.by_hand ? inField(row.price?.amount) : '',
   most: row.most === null ? '' : String(row.most),
   picture: row.picture,
 })

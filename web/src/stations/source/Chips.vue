@@ -1,13 +1,13 @@
 <script setup lang="ts">
 /** What a search is narrowed by, read as a sentence: in … , arrives within … , lands at … */
 import type { Schema } from '@/api/client'
-import { major, minor, count } from '@/parts/format'
+import { count, minor, minorInField } from '@/parts/format'
 
 const props = defineProps<{ facets: Schema<'FacetsOut'>; values: Record<string, string> }>()
 const emit = defineEmits<{ set: [name: string, value: string] }>()
 const store = () => props.facets.stores.find((one) => String(one.id) === props.values.store)
 const currency = () => store()?.currency ?? ''
-const money = (given: string) => (given ? major(Number(given), currency()).replace(/\.0+$/, '') : '')
+const money = (given: string) => (given ? minorInField(Number(given), currency()).replace(/[.,]0+$/, '') : '')
 function cash(name: string, event: Event) {
   const text = (event.target as HTMLInputElement).value
   const value = minor(text, currency())

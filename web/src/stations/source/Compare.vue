@@ -2,20 +2,18 @@
 /** Up to five items side by side; the best of each line stands out. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { api, take, type Schema } from '@/api/client'
+import { type Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import StockBars from '@/parts/StockBars.vue'
-import { count, money, number } from '@/parts/format'
+import { count, money, number, percent } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { compareQuery } from './queries'
 
 type One = Schema<'BenchOut'>
 const props = defineProps<{ ids: number[]; store: number }>()
 const emit = defineEmits<{ close: []; put: [ids: number[]] }>()
-const asked = useQuery({
-  queryKey: ['compare', props.ids, props.store],
-  queryFn: () => take(api.GET('/api/v1/source/items', { params: { query: { store: props.store, ids: props.ids.join(',') } } })),
-})
+const asked = useQuery(computed(() => compareQuery(props.ids, props.store)))
 const { data } = asked
 interface Line {
   name: string
@@ -42,7 +40,7 @@ const LINES: Line[] = [
   { name: 'Profit', show: (one) => money(one.row.profit), of: (one) => (one.row.profit ? number(one.row.profit) : null) },
   {
     name: 'Margin',
-    show: (one) => (one.row.margin === null || one.row.margin === undefined ? '–' : `${(one.row.margin / 100).toFixed(1)} %`),
+    show: (one) => (one.row.margin === null || one.row.margin === undefined ? '–' : percent(one.row.margin / 100)),
     of: (one) => one.row.margin ?? null,
   },
   { name: 'In stock now', show: (one) => (one.row.stock < 0 ? 'not told' : count(one.row.stock)), of: (one) => one.row.stock },

@@ -10,15 +10,11 @@ import Tag from '@/parts/Tag.vue'
 import Waterfall from '@/parts/Waterfall.vue'
 import { count, money, number } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { itemQuery } from './queries'
 
 const props = defineProps<{ item: number; store: number }>()
 const emit = defineEmits<{ put: [] }>()
-const asked = useQuery({
-  queryKey: computed(() => ['item', props.item, props.store]),
-  queryFn: () =>
-    take(api.GET('/api/v1/source/items/{number}', { params: { path: { number: props.item }, query: { store: props.store } } })),
-  placeholderData: (before) => before,
-})
+const asked = useQuery(computed(() => ({ ...itemQuery(props.item, props.store), placeholderData: <T,>(before?: T) => before })))
 const { data } = asked
 const sample = () => act(() => take(api.POST('/api/v1/source/items/{number}/sample', { params: { path: { number: props.item } } })))
 const facts = computed(() => {

@@ -9,9 +9,10 @@ import Empty from '@/parts/Empty.vue'
 import When from '@/parts/When.vue'
 import Sight from '@/parts/Sight.vue'
 import { count } from '@/parts/format'
+import { savedQuery } from './queries'
 
 const router = useRouter()
-const asked = useQuery({ queryKey: ['saved'], queryFn: () => take(api.GET('/api/v1/source/saved')) })
+const asked = useQuery(savedQuery())
 const { data } = asked
 const BRING: Record<string, string> = { report: 'reports only', prepared: 'brings in as prepared', live: 'publishes at once' }
 const path = (one: Schema<'SavedOut'>) => ({ params: { path: { number: one.id } } })

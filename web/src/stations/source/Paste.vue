@@ -2,8 +2,8 @@
 /** Links or numbers, one a line: each ends as a listing in preparation, or among the failures with its reason. */
 import { computed, onBeforeUnmount, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
+import { askAgain } from '@/app/live'
 import { tellDone, wordsOf } from '@/app/messages'
-import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { plural, count } from '@/parts/format'
@@ -40,8 +40,7 @@ async function bring() {
       job.value = await take(api.GET('/api/v1/jobs/{number}', { params: { path: { number: started.job } } })).catch(() => job.value)
       if (running.value || !job.value) timer = setTimeout(look, 300)
       else if (job.value.state === 'done') {
-        await tellDone(job.value.message)
-        void queries.invalidateQueries()
+        void askAgain(await tellDone(job.value.message))
       } else error.value = job.value.message
     }
     await look()

@@ -9,11 +9,12 @@ import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
-import { money } from '@/parts/format'
+import { money, plainOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { requestsQuery } from './queries'
 
 const props = defineProps<{ suppliers: Schema<'SupplierOut'>[] }>()
-const requests = useQuery({ queryKey: ['requests'], queryFn: () => take(api.GET('/api/v1/source/requests')) })
+const requests = useQuery(requestsQuery())
 const { data } = requests
 const route = useRoute()
 const asked = typeof route.query.ask === 'string' ? route.query.ask : ''
@@ -25,7 +26,7 @@ const wrong = ref('')
 const numbers = reactive<Record<number, string>>({})
 async function ask() {
   wrong.value = ''
-  const amount = form.target.trim().replace(',', '.')
+  const amount = plainOf(form.target)
   try {
     const done = await take(
       api.POST('/api/v1/source/requests', {

@@ -12,10 +12,11 @@ import When from '@/parts/When.vue'
 import Sight from '@/parts/Sight.vue'
 import { money, percent, place } from '@/parts/format'
 import { filePicture } from '@/stations/print/print'
+import { ownAddressQuery, samplesQuery } from './queries'
 
-const asked = useQuery({ queryKey: ['samples'], queryFn: () => take(api.GET('/api/v1/source/samples')) })
+const asked = useQuery(samplesQuery())
 const { data } = asked
-const { data: address } = useQuery({ queryKey: ['own-address'], queryFn: () => take(api.GET('/api/v1/source/own-address')) })
+const { data: address } = useQuery(ownAddressQuery())
 const form = reactive({ name: '', address_1: '', address_2: '', city: '', region: '', postcode: '', country: place.country, phone: '' })
 watch(address, (now) => now && Object.assign(form, now), { immediate: true })
 const mending = ref(false)

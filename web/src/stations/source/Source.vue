@@ -12,7 +12,7 @@ import DataTable, { type Column } from '@/parts/DataTable.vue'
 import StockBars from '@/parts/StockBars.vue'
 import Tag from '@/parts/Tag.vue'
 import { useAsk } from '@/parts/ask'
-import { count, money, number } from '@/parts/format'
+import { count, money, number, percent } from '@/parts/format'
 import Pills from '@/parts/Pills.vue'
 import Chips from './Chips.vue'
 import Compare from './Compare.vue'
@@ -22,10 +22,11 @@ import Looking from './Looking.vue'
 import Paste from './Paste.vue'
 import Requests from './Requests.vue'
 import Samples from './Samples.vue'
+import { facetsQuery } from './queries'
 
 type Row = Schema<'ItemRow'>
 const NAMES = ['supplier', 'category', 'ships_from', 'days', 'lands_most', 'keeps_least', 'stock_least', 'rating_least', 'ours']
-const { data: facets } = useQuery({ queryKey: ['facets'], queryFn: () => take(api.GET('/api/v1/source/facets')) })
+const { data: facets } = useQuery(facetsQuery())
 const store = computed(() => Number(text('store')) || facets.value?.stores[0]?.id || 0)
 const { ask, set, sort, text } = useAsk(
   () => [`store:${store.value}`, ...NAMES.filter((name) => text(name)).map((name) => `${name}:${text(name)}`)].join(';'),
@@ -173,7 +174,7 @@ const jumpy = (row: Row) => row.moves >= 8
             ><b :class="row.profit && number(row.profit) < 0 ? 'text-brick' : 'text-pine'">{{ money(row.profit) }}</b></template
           >
           <template #margin="{ row }: { row: Row }">{{
-            row.margin === null || row.margin === undefined ? '–' : `${(row.margin / 100).toFixed(1)} %`
+            row.margin === null || row.margin === undefined ? '–' : percent(row.margin / 100)
           }}</template>
           <template #steady="{ row }: { row: Row }"><StockBars :stock="row.past" :days="row.in_stock" /></template>
           <template #stock="{ row }: { row: Row }">{{ row.stock < 0 ? '?' : count(row.stock) }}</template>

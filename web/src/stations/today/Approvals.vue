@@ -11,9 +11,10 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { money, number } from '@/parts/format'
 import { homeMoney } from '@/parts/home'
+import { approvalsQuery } from './queries'
 
 type Row = Schema<'ApprovalOut'>
-const asked = useQuery({ queryKey: ['approvals'], queryFn: () => take(api.GET('/api/v1/approvals')) })
+const asked = useQuery(approvalsQuery())
 const rows = computed(() => asked.data.value ?? [])
 const waits = computed(() => rows.value.filter((one) => one.decides))
 const others = computed(() => rows.value.filter((one) => !one.decides))
@@ -64,6 +65,7 @@ const STATES: Record<string, string> = { waiting: 'Waits', approved: 'Approved',
   <div class="h-full overflow-auto p-4.5">
     <h1 class="mb-3">{{ waits.length ? 'What waits for your word' : 'Nothing waits for your word' }}</h1>
     <Sight :of="asked" :lines="3" />
+    <!-- eslint-disable-next-line vuejs-accessibility/click-events-have-key-events, vuejs-accessibility/no-static-element-interactions -- arrow keys move the cursor too -->
     <article
       v-for="(one, n) in waits"
       :key="one.id"

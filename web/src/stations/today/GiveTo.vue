@@ -4,13 +4,10 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { act } from '@/app/messages'
+import { helpersQuery } from './queries'
 
 const props = defineProps<{ row: Schema<'AlertOut'> }>()
-const { data: helpers } = useQuery({
-  queryKey: computed(() => ['helpers', props.row.station]),
-  queryFn: () => take(api.GET('/api/v1/today/helpers', { params: { query: { station: props.row.station } } })),
-  meta: { live: false },
-})
+const { data: helpers } = useQuery(computed(() => helpersQuery(props.row.station)))
 const to = computed(() => helpers.value?.find((one) => one.name === props.row.given)?.id ?? 0)
 const give = (person: number) =>
   void act(() => take(api.POST('/api/v1/today/give', { body: { key: props.row.key, person: person || null } })))

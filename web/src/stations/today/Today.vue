@@ -11,7 +11,7 @@ import KeyHint from '@/parts/KeyHint.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
-import { count, money, number, plural, timeOf } from '@/parts/format'
+import { count, money, number, percent, plural, timeOf } from '@/parts/format'
 import DayBars from './DayBars.vue'
 import GiveTo from './GiveTo.vue'
 import FirstSteps from './FirstSteps.vue'
@@ -19,11 +19,12 @@ import FlowPicture from './FlowPicture.vue'
 import Members from './Members.vue'
 import { homeMoney } from '@/parts/home'
 import LeftOut from '@/parts/LeftOut.vue'
+import { firstStepsQuery, todayQuery } from './queries'
 
 const router = useRouter()
-const asked = useQuery({ queryKey: ['today'], queryFn: () => take(api.GET('/api/v1/today')) })
+const asked = useQuery(todayQuery())
 const { data, error } = asked
-const steps = useQuery({ queryKey: ['first-steps'], queryFn: () => take(api.GET('/api/v1/house/steps')), enabled: () => may('settings') })
+const steps = useQuery({ ...firstStepsQuery(), enabled: () => may('settings') })
 /** What of the house they see: its books, and how all its orders stand. */
 const books = computed(() => may('see books'))
 const whole = computed(() => may('see orders', 'see money') && !limited.value)
@@ -225,7 +226,7 @@ const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum +
         <div class="flex justify-between">
           <h2>Profit after all costs, last 14 days</h2>
           <p class="text-soft">
-            {{ homeMoney(total) }}<span v-if="sales">, {{ ((total * 100) / sales).toFixed(1) }} % of sales</span>
+            {{ homeMoney(total) }}<span v-if="sales">, {{ percent((total * 100) / sales) }} of sales</span>
           </p>
         </div>
         <LeftOut :of="data.left_out" />

@@ -78,6 +78,7 @@ useKeys('Returns asked for', [
       message="What buyers ask for in a store with an interface appears here, with the day until which the store waits for you."
     >
       <RowTable
+        v-slot="{ one }"
         :heads="['Buyer and goods', 'Why, and until when', 'Paid']"
         :right="[2]"
         :rows="rows"
@@ -85,7 +86,6 @@ useKeys('Returns asked for', [
         :active="active"
         height="h-14"
         @choose="active = $event"
-        v-slot="{ one }"
       >
         <th scope="row" class="max-w-60 px-2.5 font-normal">
           <span class="block truncate" :title="`${one.units} × ${one.title}`"

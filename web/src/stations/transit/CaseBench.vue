@@ -9,7 +9,7 @@ import AlsoHere from '@/parts/AlsoHere.vue'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
-import { dateOf, dayOf, money, number, percent, plural, timeOf } from '@/parts/format'
+import { dateOf, dayOf, inField, money, number, percent, plainOf, plural, timeOf } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import CaseReturn from './CaseReturn.vue'
 import { STATES, TERMS, WAYS, caseQuery } from './cases'
@@ -38,12 +38,12 @@ const picture = (event: Event) => {
 /** What is paid back while they keep it; as it is proposed where nothing is typed. */
 const part = ref('')
 const buyer = (way: string) => {
-  const own = way === 'part' ? part.value.trim().replace(',', '.') : ''
+  const own = way === 'part' ? plainOf(part.value) : ''
   const usual = data.value!.ways.find((one) => one.way === 'part')?.terms.part
   const body = { version: version.value, way: way as Schema<'Way'>, amount: own && usual ? { ...usual, amount: own } : null }
   return sendAct(() => take(api.POST('/api/v1/claims/{number}/buyer', { ...path, body })))
 }
-const asAmount = () => ({ amount: amount.value.trim().replace(',', '.'), currency: data.value!.paid.currency })
+const asAmount = () => ({ amount: plainOf(amount.value), currency: data.value!.paid.currency })
 const answer = () =>
   sendAct(
     () =>
@@ -192,7 +192,7 @@ useKeys('This case', [{ key: 'a', message: 'ask the supplier', run: () => can.va
               v-model="part"
               class="field h-7! w-24! text-right"
               inputmode="decimal"
-              :placeholder="one.terms.part?.amount"
+              :placeholder="inField(one.terms.part?.amount)"
               aria-label="How much is paid back"
           /></label>
           <p class="text-xs text-soft">

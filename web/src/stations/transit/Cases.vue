@@ -93,6 +93,7 @@ function turn(key: string) {
       message="Open one from a parcel, or from the lines of an order: money comes back only to who asks in time."
     >
       <RowTable
+        v-slot="{ one }"
         :heads="['Order and goods', 'What is wrong', 'State', 'Waits for', 'Until', show === 'open' ? 'Asked' : 'Came back']"
         :right="[4, 5]"
         :rows="rows"
@@ -100,7 +101,6 @@ function turn(key: string) {
         :active="active"
         height="h-12"
         @choose="active = $event"
-        v-slot="{ one }"
       >
         <th scope="row" class="max-w-64 px-2.5 font-normal">
           <span class="block truncate" :title="one.title"

@@ -26,13 +26,13 @@ watch([active, rows], () => emit('chosen', rows.value[active.value]?.case ?? 0),
       message="Let a buyer send something back in its case: it has a number, an address and, where a carrier makes one, a label."
     >
       <RowTable
+        v-slot="{ one }"
         :heads="['Return and goods', 'Goes to', 'State', 'Last word']"
         :rows="rows"
         :key-of="(one) => one.id"
         :active="active"
         height="h-12"
         @choose="active = $event"
-        v-slot="{ one }"
       >
         <th scope="row" class="max-w-64 px-2.5 font-normal">
           <span class="block truncate" :title="one.title">{{ one.units }} × {{ one.title }}</span

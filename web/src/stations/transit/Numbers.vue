@@ -6,8 +6,9 @@ import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
 import When from '@/parts/When.vue'
+import { wrongNumbersQuery } from './cases'
 
-const asked = useQuery({ queryKey: ['wrong-numbers'], queryFn: () => take(api.GET('/api/v1/transit/numbers')) })
+const asked = useQuery(wrongNumbersQuery())
 const { data } = asked
 const given = reactive<Record<string, string>>({})
 const enter = (reference: string) =>

@@ -7,7 +7,7 @@ import { api, take, type Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
-import { dayOf, money, percent, plural } from '@/parts/format'
+import { dayOf, inField, money, percent, plainOf, plural } from '@/parts/format'
 import { useForm } from '@/parts/form'
 import { REASONS, canClaimQuery } from './cases'
 
@@ -35,7 +35,7 @@ async function save() {
           wish: wish.value,
           amount:
             wish.value === 'money' && amount.value.trim() && full.value
-              ? { amount: amount.value.trim().replace(',', '.'), currency: full.value.currency }
+              ? { amount: plainOf(amount.value), currency: full.value.currency }
               : null,
           words: words.value,
           mail: props.mail ?? null,
@@ -104,7 +104,12 @@ async function save() {
         </div>
         <label v-if="wish === 'money'" class="mt-3 block"
           ><span class="label">How much, {{ full?.currency }}; it cost {{ money(full) }} with its sending</span
-          ><input v-model="amount" class="field text-right" inputmode="decimal" :placeholder="full?.amount" :aria-invalid="!!wrong.amount"
+          ><input
+            v-model="amount"
+            class="field text-right"
+            inputmode="decimal"
+            :placeholder="inField(full?.amount)"
+            :aria-invalid="!!wrong.amount"
         /></label>
         <label class="mt-3 block"
           ><span class="label">What happened</span><textarea v-model="words" class="field h-20! py-1.5" maxlength="2000" /></label

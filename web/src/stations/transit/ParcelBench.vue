@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { api, take } from '@/api/client'
 import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
@@ -8,12 +8,10 @@ import { dateOf, fullTime, timeOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
 import Help from './Help.vue'
 import OpenCase from './OpenCase.vue'
+import { parcelQuery } from './cases'
 
 const props = defineProps<{ parcel: number }>()
-const asked = useQuery({
-  queryKey: ['parcel', props.parcel],
-  queryFn: () => take(api.GET('/api/v1/transit/parcels/{number}', { params: { path: { number: props.parcel } } })),
-})
+const asked = useQuery(computed(() => parcelQuery(props.parcel)))
 const { data } = asked
 const opening = ref(0)
 const MARKS = { moving: 'It is on its way', delivered: 'It was delivered', returned: 'It comes back' }

@@ -22,6 +22,7 @@ import Cases from './Cases.vue'
 import Milepost from './Milepost.vue'
 import Numbers from './Numbers.vue'
 import ParcelBench from './ParcelBench.vue'
+import { transitStandingQuery } from './cases'
 
 type Row = Schema<'ParcelRow'>
 const STATES: Record<string, string> = { road: 'state:label,moving', trouble: '', arrived: 'state:delivered' }
@@ -36,8 +37,7 @@ const { ask, set, sort, text, sheet } = useAsk(
   }),
 )
 const { data: standing } = useQuery({
-  queryKey: ['transit-standing'],
-  queryFn: () => take(api.GET('/api/v1/transit/standing')),
+  ...transitStandingQuery(),
   enabled: () => !limited.value,
 })
 const pills = computed(() => {

@@ -85,3 +85,12 @@ export const REFUND_WHEN: Record<string, string> = {
   sent: 'when the carrier has it',
   at_once: 'now',
 }
+
+export const wrongNumbersQuery = () => ({ queryKey: ['wrong-numbers'], queryFn: () => take(api.GET('/api/v1/transit/numbers')) })
+
+export const transitStandingQuery = () => ({ queryKey: ['transit-standing'], queryFn: () => take(api.GET('/api/v1/transit/standing')) })
+
+export const parcelQuery = (parcel: number) => ({
+  queryKey: ['parcel', parcel],
+  queryFn: () => take(api.GET('/api/v1/transit/parcels/{number}', { params: { path: { number: parcel } } })),
+})

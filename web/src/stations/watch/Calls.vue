@@ -1,12 +1,13 @@
 <script setup lang="ts">
 /** Where the calls of a supplier go that tells one item a call, and what that saves against taking turns. */
 import { useQuery } from '@tanstack/vue-query'
-import { api, take, type Schema } from '@/api/client'
+import { type Schema } from '@/api/client'
 import Empty from '@/parts/Empty.vue'
-import { count, money, number, percent } from '@/parts/format'
+import { count, fixed, money, number, percent } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { callsQuery } from './queries'
 
-const asked = useQuery({ queryKey: ['calls'], queryFn: () => take(api.GET('/api/v1/watch/calls')), meta: { live: false } })
+const asked = useQuery({ ...callsQuery(), meta: { live: false } })
 const { data } = asked
 type Plan = Schema<'CallsOut'>
 const top = (plan: Plan) => Math.max(1, ...plan.bins.map((one) => one.count))
@@ -65,7 +66,7 @@ const saved = (plan: Plan) => {
                 >
               </td>
               <td class="text-right whitespace-nowrap">{{ one.every }}</td>
-              <td class="text-right">{{ one.changes.toFixed(2) }}</td>
+              <td class="text-right">{{ fixed(one.changes, 2) }}</td>
               <td class="text-right">{{ money(one.wrong) }}</td>
             </tr>
           </tbody>

@@ -8,9 +8,10 @@ import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import { money, plural } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { differencesQuery } from './queries'
 
 type Row = Schema<'DriftOut'>
-const asked = useQuery({ queryKey: ['differences'], queryFn: () => take(api.GET('/api/v1/watch/differences')) })
+const asked = useQuery(differencesQuery())
 const { data } = asked
 const picked = ref(new Set<number>())
 watch(data, (now) => (picked.value = new Set((now ?? []).map((one) => one.id).filter((id) => picked.value.has(id)))))

@@ -6,8 +6,9 @@ import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import { money } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { doubtsQuery } from './queries'
 
-const asked = useQuery({ queryKey: ['doubts'], queryFn: () => take(api.GET('/api/v1/watch/doubts')) })
+const asked = useQuery(doubtsQuery())
 const { data } = asked
 const settle = (item: number, believe: boolean) =>
   act(() => take(api.POST('/api/v1/watch/doubts/{item}', { params: { path: { item } }, body: { believe } })))

@@ -9,10 +9,11 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { money, number, plural } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { groupsQuery } from './queries'
 
 type Group = Schema<'GroupOut'>
 const emit = defineEmits<{ see: [query: Record<string, string>] }>()
-const asked = useQuery({ queryKey: ['groups'], queryFn: () => take(api.GET('/api/v1/watch/groups')) })
+const asked = useQuery(groupsQuery())
 const { data } = asked
 const VERBS: Record<string, [string, string]> = {
   reprice: ['price followed', 'prices followed'],

@@ -11,21 +11,17 @@ import LaneGlyph from '@/parts/LaneGlyph.vue'
 import StepChart from '@/parts/StepChart.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
-import { count, dateOf, money, number, plural, timeOf } from '@/parts/format'
+import { amountOf, count, dateOf, money, number, plural, timeOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
 import { home } from '@/parts/home'
+import { itemPageQuery } from './queries'
 
 const route = useRoute()
 const id = computed(() => Number(route.params.id))
-const asked = useQuery({
-  queryKey: computed(() => ['item-page', id.value]),
-  queryFn: () => take(api.GET('/api/v1/watch/items/{number}', { params: { path: { number: id.value } } })),
-  enabled: computed(() => Number.isInteger(id.value) && id.value > 0),
-  retry: false,
-})
+const asked = useQuery(computed(() => ({ ...itemPageQuery(id.value), enabled: Number.isInteger(id.value) && id.value > 0, retry: false })))
 const { data } = asked
 const believed = computed(() => (data.value?.points ?? []).filter((p) => ['start', 'good', 'gone'].includes(p.verdict)))
-const show = (value: number) => money({ amount: value.toFixed(2), currency: data.value?.cost.currency ?? home.value })
+const show = (value: number) => amountOf(value, data.value?.cost.currency ?? home.value)
 const series = computed(() => [
   { name: 'cost', tone: 'brick' as const, show, points: believed.value.map((p) => ({ at: Date.parse(p.at), value: number(p.cost) })) },
   {

@@ -9,12 +9,10 @@ import Btn from '@/parts/Btn.vue'
 import Tag from '@/parts/Tag.vue'
 import { plural, timeOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { stripsQuery } from './queries'
 
 const router = useRouter()
-const asked = useQuery({
-  queryKey: ['strips'],
-  queryFn: () => take(api.GET('/api/v1/watch/strips', { params: { query: { hours: 15 } } })),
-})
+const asked = useQuery(stripsQuery())
 const { data } = asked
 type Strip = Schema<'Strip'>
 const top = computed(() => Math.max(1, ...(data.value ?? []).flatMap((strip) => strip.marks.map((mark) => mark.changes))))

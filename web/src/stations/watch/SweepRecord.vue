@@ -7,13 +7,10 @@ import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { dateOf, plural, timeOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
+import { sweepQuery } from './queries'
 
 const props = defineProps<{ sweep: number }>()
-const asked = useQuery({
-  queryKey: computed(() => ['sweep', props.sweep]),
-  queryFn: () => take(api.GET('/api/v1/watch/sweeps/{sweep}', { params: { path: { sweep: props.sweep } } })),
-  retry: false,
-})
+const asked = useQuery(computed(() => ({ ...sweepQuery(props.sweep), retry: false })))
 const { data } = asked
 const message = computed(() => {
   const one = data.value?.sweep

@@ -22,6 +22,7 @@ import Doubts from './Doubts.vue'
 import Groups from './Groups.vue'
 import Strips from './Strips.vue'
 import SweepRecord from './SweepRecord.vue'
+import { tallyQuery } from './queries'
 
 type Row = Schema<'ResponseOut'>
 const FILTERS: Record<string, string> = {
@@ -38,7 +39,7 @@ const { ask, set, sort, text, sheet } = useAsk(() => {
   for (const name of ['sweep', 'act', 'kind', 'set_by', 'outcome', 'item', 'listing']) if (text(name)) parts.push(`${name}:${text(name)}`)
   return parts.filter(Boolean).join(';')
 })
-const { data: tally } = useQuery({ queryKey: ['tally'], queryFn: () => take(api.GET('/api/v1/watch/tally')) })
+const { data: tally } = useQuery(tallyQuery())
 const pills = computed(() => {
   const t = tally.value
   const all = Object.values(t?.states ?? {}).reduce((a, b) => a + b, 0)

@@ -258,7 +258,7 @@ const found = computed(() => [
         ><span class="label">Codes that mean something, as full = later, status 409 = refused</span
         ><input v-model.lazy="rules" class="field code" placeholder="none"
       /></label>
-      <Delimiter label="Parted by, of a CSV" v-model="failures.delimiter" />
+      <Delimiter v-model="failures.delimiter" label="Parted by, of a CSV" />
     </div>
     <p class="mt-1 text-xs text-soft">
       They mean one of: later, busy, away (try again), unknown (ask what became of it), refused, denied (the key), not_there, carrier (its

@@ -10,22 +10,14 @@ import Modal from '@/parts/Modal.vue'
 import When from '@/parts/When.vue'
 import { plural } from '@/parts/format'
 import { useDraft } from './draft'
+import { differencesQuery } from './queries'
 
 const emit = defineEmits<{ file: [] }>()
 const { number, whole, kept } = useDraft()
 const router = useRouter()
 const newest = computed(() => whole.value?.kept[0])
 const changing = ref<Schema<'UseOut'> | null>(null)
-const asked = useQuery({
-  queryKey: ['description-differences', number, computed(() => changing.value?.version ?? 0)],
-  queryFn: () =>
-    take(
-      api.GET('/api/v1/setup/descriptions/{number}/differences', {
-        params: { path: { number }, query: { since: changing.value!.version } },
-      }),
-    ),
-  enabled: computed(() => !!changing.value),
-})
+const asked = useQuery(computed(() => ({ ...differencesQuery(number, changing.value?.version ?? 0), enabled: !!changing.value })))
 async function compare(one: Schema<'UseOut'>) {
   if (!(await kept())) return
   changing.value = one

@@ -12,3 +12,9 @@ export const shapes = () => ({
   staleTime: Infinity,
   meta: { live: false },
 })
+
+/** What a newer version says otherwise than the one in use. */
+export const differencesQuery = (number: number, since: number) => ({
+  queryKey: ['description-differences', number, since],
+  queryFn: () => take(api.GET('/api/v1/setup/descriptions/{number}/differences', { params: { path: { number }, query: { since } } })),
+})
