@@ -149,8 +149,8 @@ class WorldProcess:
 
     def post(self, path: str, **body: Any) -> dict[str, Any]:
         if path == "buy":
-            # Somebody buys in the own shop, unless a test says where.
-            body = {"store": "shop", **body}
+            # Somebody of the house's own country buys in the own shop, unless a test says who and where: nobody sends to all others.
+            body = {"store": "shop", "country": self.house, **body}
         response = self.client.post(f"/world/{path}", json=body)
         assert response.is_success, response.text
         return response.json()

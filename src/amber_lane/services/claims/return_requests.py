@@ -70,12 +70,14 @@ def _first(context: Context, store: Store, asked: ReturnAsked) -> ReturnRequest 
 
 def _lapsed(context: Context, row: ReturnRequest, asked: ReturnAsked) -> None:
     """The store paid the buyer back by itself: that is so, and in the books."""
+    # An answer of ours may have been on its way still.
+    silence = "nobody answered" if row.state == ReturnRequestState.asked else "our answer did not arrive"
     row.state, row.answered_at, row.paid_back = RETURN_REQUEST.step(row.state, "lapse"), context.now, asked.paid_back
     row.version += 1
     order, line = context.get(Order, row.order_id, "order"), context.get(OrderLine, row.order_line_id, "order line")
     paid = asked.paid_back or 0
     money = show(paid, order.currency)
-    why = f"return {row.number}: nobody answered, the store paid {money} back"
+    why = f"return {row.number}: {silence} in time, the store paid {money} back"
     booked = delivery_exceptions.paid_back_by_store(context, line, paid, why)
     more = "" if booked else "; the line was settled before, so look at it in the store"
     if row.claim_id is not None:
@@ -83,8 +85,8 @@ def _lapsed(context: Context, row: ReturnRequest, asked: ReturnAsked) -> None:
         if claim.buyer not in ("refund", "again"):
             claim.buyer, claim.buyer_at, claim.buyer_amount = "refund", context.now, (claim.buyer_amount or 0) + paid
             claim.version += 1
-        cases.note(context, claim, "buyer", f"nobody answered return {row.number} in time: the store paid {money} back by itself")
-    told = f"order {order.number}: the store paid {money} back, since nobody answered return {row.number}{more}"
+        cases.note(context, claim, "buyer", f"return {row.number}: {silence} in time, so the store paid {money} back by itself")
+    told = f"order {order.number}: the store paid {money} back, since {silence} in time, return {row.number}{more}"
     context.log("return.lapsed", order.number, told)
 
 
