@@ -2,78 +2,39 @@
 
 from __future__ import annotations
 
-import io
 import json
-from collections.abc import Iterator
 from dataclasses import replace
 from datetime import UTC, datetime
-from pathlib import Path
-from typing import Any
 
 import httpx
 import pytest
-from PIL import Image
 
-from amber_lane.connectors import pop_mail
 from amber_lane.connectors.claim_protocol import ClaimAsk, ClaimLink
-from amber_lane.connectors.depot_protocol import CartonNotice, CountedLine, DepotLink, HoldAsk, LoadNotice
 from amber_lane.connectors.errors import Denied, Malformed, OutsideError, RateLimited, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.kinds import KINDS, connect
-from amber_lane.connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseItem, Tracking
+from amber_lane.connectors.protocols import Address, ListingChange, ListingWords, Purchase, PurchaseItem, Tracking
 from amber_lane.connectors.refund_line import RefundLine
 from amber_lane.connectors.return_protocol import LabelAsk, LabelLink, ReturnsLink, ReturnWord
 from amber_lane.connectors.wire import order_lines
-from amber_lane.sheets.mapped import look
 
-# owner, kind, the practice world's service, path, key
-OWN = ("store", "own_site", "shop", "/shop/api", "dusk-dial:practice-shop")
-FAIR = ("store", "market_api", "fair", "/fair/api", "dusk-dial:practice-fair")
-CRAFT = ("store", "craft_pages", "craft", "/craft", "dusk-dial:practice-craft")
-WHOLESALE = ("supplier", "wholesale_api", "wholesale", "/wholesale/api", "practice-northlight")
-FOLDER = ("supplier", "folder", "folder", "/folder", "duskdial:practice-quayside")
-RETAIL = ("supplier", "retail_site", "retail", "/retail/api", "practice-sable")
-TARN = ("supplier", "print_api", "tarn", "/tarn/api", "practice-tarn")
-COPPER = ("supplier", "print_api", "copper", "/copper/api", "practice-copperbeck")
-DEPOT = ("supplier", "depot_api", "depot", "/depot/api", "practice-larkfield")
-POST = ("carrier", "post_api", "post", "/post/api", "practice-swiftwing")
-BANK = ("rates", "rates_api", "bank", "/bank/api", "practice-bank")
-# Dialects that nobody wrote a connector for: XML by a cursor, GraphQL, and signed forms that are answered in sheets.
-FERN = ("supplier", "described", "fern", "/fern", "practice-fernmoor")
-MARRAM = ("supplier", "described", "marram", "/marram", "practice-marram")
-CINDER = ("supplier", "described", "cinder", "/cinder", "dusk-dial:practice-cinder")
-STORES, SUPPLIERS = (OWN, FAIR, CRAFT), (WHOLESALE, FOLDER, RETAIL, FERN, MARRAM, CINDER)
-PARTNERS = (*STORES, *SUPPLIERS, TARN, COPPER, DEPOT, POST, BANK)
-HERE = Path(__file__).parent / "descriptions"
-BUYER = Address("Wren Sorrel", "4 Lantern Row", "Whitby", "YO21 3PR", "GB")
-WAYS = {"wholesale": ("leeds", "tracked48"), "folder": ("gdynia", "road"), "retail": ("online", "standard")}
-WAYS |= {"fern": ("moor", "parcel"), "marram": ("dune", "post"), "cinder": ("row", "van")}
-by_kind = pytest.mark.parametrize("partner", PARTNERS, ids=lambda p: p[2])
-by_store = pytest.mark.parametrize("partner", STORES, ids=lambda p: p[1])
-by_supplier = pytest.mark.parametrize("partner", SUPPLIERS, ids=lambda p: p[2])
-
-
-@pytest.fixture
-def calm(world) -> Iterator[Any]:
-    world.calm()
-    for name in ("fair_calls", "retail_calls"):
-        world.post("facts", name=name, value=10_000)
-    yield world
-    world.calm()
-
-
-def link(world, partner, key=None, deadline=0.6):
-    owner, kind, _, path, good = partner
-    address = f"{world.address}{path}"
-    how = None
-    if kind == "folder" and key is None:
-        data, _ = connect(owner, kind, address, good, 5).sheet()
-        how = {"reading": look(data).reading.kept(), "currency": "PLN"}
-    return connect(owner, kind, address, key or good, deadline, None, how or described(partner))
-
-
-def described(partner):
-    """What a partner by a description is opened with."""
-    return {"description": (HERE / f"{partner[2]}.yaml").read_text()} if partner[1] == "described" else None
+from .partners import (
+    BANK,
+    BUYER,
+    FAIR,
+    PARTNERS,
+    POST,
+    STORES,
+    TARN,
+    WAYS,
+    WHOLESALE,
+    by_kind,
+    by_store,
+    by_supplier,
+    described,
+    link,
+    nonsense,
+    png,
+)
 
 
 def test_every_kind_that_can_be_called_is_in_this_suite():
@@ -124,12 +85,6 @@ def change(world, store, wish: ListingChange, key: str) -> str:
     answer = store.find_batch(key)
     assert answer.done
     return answer.results[wish.sku]
-
-
-def png() -> bytes:
-    out = io.BytesIO()
-    Image.new("RGB", (300, 240), "navy").save(out, "PNG")
-    return out.getvalue()
 
 
 @by_store
@@ -234,62 +189,6 @@ def test_a_lost_purchase_is_unknown_and_can_be_asked_for(calm, partner):
     assert supplier.find_purchases([wish.reference])[0].state in ("accepted", "refused")
 
 
-def test_mail_goes_once_and_can_be_asked_for(calm):
-    address = f"smtp://127.0.0.1:{calm.mail_port}|{calm.address}/mail/api"
-    mailbox = connect("mailbox", "smtp", address, "", 2)
-    mailbox.send(Mail("m-1", "Shop <a@b.example>", "wren@post.example", "Grüße", "Line\n"))
-    assert mailbox.find_mail("m-1") and not mailbox.find_mail("m-2")
-    mailbox.send(Mail("m-3", "Shop <a@b.example>", "wren@post.example", "Order 1\nBcc: all@post.example", "Line\n"))
-    (there,) = [one for one in calm.client.get("/mail/api/messages").json()["messages"] if one["reference"] == "m-3"]
-    assert there["subject"] == "Order 1 Bcc: all@post.example" and there["to"] == "wren@post.example"
-    for nobody in ("a@b.example, c@d.example", "", "wren", "a b@c@d"):
-        with pytest.raises(Refused, match="not one mail address"):
-            mailbox.send(Mail("m-4", "Shop <a@b.example>", nobody, "s", "b"))
-    with pytest.raises(Unavailable):
-        connect("mailbox", "smtp", "smtp://127.0.0.1:9", "", 1).send(Mail("m", "a@b.example", "c@d.example", "s", "b"))
-
-
-@pytest.mark.parametrize(("kind", "beside"), [("pop", 1), ("imap", 2)])
-def test_mail_that_came_is_read_again_and_again_and_nothing_is_deleted(calm, kind, beside):
-    def box(key: str = "duskdial:practice-letters", port: int = calm.mail_port + beside):
-        return connect("inbox", kind, f"{kind}://127.0.0.1:{port}", key, 2)
-
-    had = set(box().account().there)
-    for n in range(2):
-        calm.post("mail", sender="Inès <Ines@Buying.example>", subject=f"Ré: {n}", text=".\nGrüße", files={"answers.csv": "a,b\n.1,ä\n"})
-    link = box()
-    with link.visit() as there:
-        first, second = (uid for uid in there.uids() if uid not in had)
-        letter = there.letter(first)
-        assert there.letter(second).subject == "Ré: 1" and first in there.uids() and "gone" in there.letter("uid-0").fault
-    assert (letter.sender, letter.subject, letter.text) == ("ines@buying.example", "Ré: 0", ".\nGrüße")
-    assert [(name, data.decode().replace("\r", "")) for name, data in letter.files] == [("answers.csv", "a,b\n.1,ä\n")]
-    with link.visit() as one, link.visit() as other:
-        # Two threads may read the same mailbox; neither closes what the other reads from.
-        assert one.uids() == other.uids() and one.letter(first) == other.letter(first)
-        with link.visit() as third:
-            assert third.letter(second).subject == "Ré: 1"
-        assert one.letter(second) == other.letter(second) and one.letter(second).subject == "Ré: 1"
-    for wrong in ("no", "größe"):
-        with pytest.raises(Denied):
-            box(f"duskdial:{wrong}").account()
-    with pytest.raises(Unavailable):
-        box(port=9).account()
-    for address in ("http://mail.example", f"{kind}://mail.example:99999", f"{kind}://"):
-        with pytest.raises(Refused, match="mailbox"):
-            connect("inbox", kind, address, "", 1)
-    for dial in ("errors", "malformed"):
-        calm.dial("mail", dial, 1)
-        with pytest.raises((Unavailable, Malformed)), link.visit() as there:
-            there.letter(first)
-        calm.dial("mail", dial, 0)
-
-
-def nonsense(body: object, status: int = 200):
-    """A partner that answers the same nonsense to everything."""
-    return httpx.MockTransport(lambda request: httpx.Response(status, text=body if isinstance(body, str) else json.dumps(body)))
-
-
 @by_kind
 @pytest.mark.parametrize(
     "body", ["<html>", {"pages": 1}, [], "\x00\x01", {"name": "x", "may": 7}], ids=["page", "short", "list", "zeros", "kind"]
@@ -388,84 +287,6 @@ def test_lines_of_an_order_that_cannot_be_are_refused():
     for bad in ([], [good, good], [(1, "S-1", 0, "1.00", "")], [(1, "S-1", 10**7, "1.00", "")], [(-1, "S-1", 1, "1.00", "")]):
         with pytest.raises(ValueError, match=r"line|price"):
             order_lines(bad, "GBP")
-
-
-def test_a_mail_of_any_make_is_read_or_told():
-    odd = b"From: \xff\xfe <a@b.example>\nSubject: =?utf-8?b?/w==?= \xe9\nDate: yesterday\nContent-Type: text/plain; charset=nowhere\n\n\xe9\x00end"
-    for raw in (b"", b"\x00\xff", odd, b"From: @\nTo: <<>>\nContent-Type: multipart/mixed; boundary=x\n\n--x\nContent-Type: a/b/c\n\nq"):
-        letter = pop_mail.read("u", raw)
-        for text in (letter.sender, letter.subject, letter.text, letter.fault):
-            assert "\x00" not in text and text == text.encode().decode()
-
-
-def test_a_depot_is_asked_told_of_loads_and_read_by_its_own_book(calm):
-    calm.post("facts", name="depot_slips", value=0)
-    depot = link(calm, DEPOT, deadline=3)
-    assert isinstance(depot, DepotLink) and list(depot.catalogue()) == [] and depot.item("x") is None
-    told = depot.depot_terms()
-    assert told.storage == 100_000 and told.carton_sides == (600, 400, 400) and told.address.country == "GB"
-    # What is picked is in each unit, so that a parcel's price is whole.
-    assert {one.first for one in depot.origins()[0].services if one.country == "GB"} == {125 + told.pick}
-    name = depot.keep_picture(png(), "image/png")
-    ask = HoldAsk("C-1", "Lamp of the contract", "other", 300, (120, 100, 80), 900, "GBP", (name,))
-    assert depot.ask_to_hold(ask).state == "asked" and depot.ask_to_hold(ask).state == "asked"
-    assert depot.ask_to_hold(replace(ask, number="C-2", weight_g=40_000)).state == "refused"
-    lit = depot.ask_to_hold(replace(ask, number="C-3", kind="lights"))
-    assert lit.state == "question" and "batteries" in lit.message and depot.answer_question("C-3", "two").state == "asked"
-    carton = CartonNotice("004000000000000077", 3000, (("C-1", 10, "A7", None),))
-    notice = LoadNotice("C-LOAD-1", "own", (carton,))
-    with pytest.raises(Refused, match="do not hold"):
-        depot.announce(notice)
-    calm.post("clock", jump_minutes=150)
-    assert [one.state for one in depot.holdings(["C-1", "C-3"])] == ["agreed", "agreed"]
-    for _ in range(2):
-        assert depot.announce(notice).state == "announced"
-    with pytest.raises(Refused, match="not counted"):
-        depot.count_again("C-LOAD-1")
-    for _ in range(2):
-        calm.post("clock", jump_minutes=4 * 1440)
-    (load,) = depot.find_loads(["C-LOAD-1", "C-LOAD-2"])
-    assert (load.state, load.lines) == ("counted", (CountedLine("C-1", 10),)) and depot.damage_picture("C-LOAD-1", "C-1") is None
-    page = depot.movements("")
-    mine = [one for one in page.moves if one.goods == "C-1"]
-    assert [(one.kind, one.units, one.reference) for one in mine] == [("counted_in", 10, "C-LOAD-1")]
-    assert depot.movements(page.cursor).moves == [] and depot.stock().units["C-1"] == 10
-    bought = depot.buy(Purchase("C-OUT-1", "larkfield", "next", BUYER, [PurchaseItem(1, "C-1", 2)]))
-    assert bought.billed == 125 + 40 + 30 + 2 * told.pick
-    calm.post("clock", jump_minutes=30)
-    # Packed and not gone: it stands on the shelf still; let go, it is free again.
-    assert depot.find_purchases(["C-OUT-1"])[0].state == "accepted" and depot.stock().units["C-1"] == 10
-    assert depot.recall("C-OUT-1").state == "withdrawn"
-    for dial, failure in (("errors", Unavailable), ("malformed", Malformed)):
-        calm.dial("depot", dial, 1)
-        for read in (depot.depot_terms, depot.stock, lambda: depot.movements(""), lambda: depot.find_loads(["C-LOAD-1"])):
-            with pytest.raises(failure):
-                read()
-        calm.dial("depot", dial, 0)
-    calm.dial("depot", "lost_answer", 1)
-    quick = link(calm, DEPOT)
-    # What is known there by our number or reference is told again at will, so a lost answer is no unknown outcome.
-    for tell in (lambda: quick.announce(notice), lambda: quick.ask_to_hold(ask), lambda: quick.answer_question("C-3", "two")):
-        with pytest.raises(Unavailable):
-            tell()
-
-
-def test_nonsense_of_a_depot_is_told_and_never_taken():
-    for said, read in (
-        ({"goods": [{"number": "A", "state": "perhaps"}]}, lambda d: d.holdings(["A"])),
-        ({"loads": [{"reference": "L", "state": "lost"}]}, lambda d: d.find_loads(["L"])),
-        (
-            {"loads": [{"reference": "L", "state": "counted", "lines": [{"goods": "A", "units": 1}, {"goods": "A", "units": 2}]}]},
-            lambda d: d.find_loads(["L"]),
-        ),
-        ({"as_of": "2026-03-12T00:00:00Z", "goods": [{"number": "A", "there": -4}]}, lambda d: d.stock()),
-        (
-            {"movements": [{"id": 1, "at": "2026-03-12T00:00:00Z", "goods": "A", "units": 1, "kind": "eaten"}], "cursor": "1"},
-            lambda d: d.movements(""),
-        ),
-    ):
-        with pytest.raises(Malformed):
-            read(connect("supplier", "depot_api", "http://x", "k", 1, nonsense(said)))
 
 
 @pytest.mark.parametrize("partner", (WHOLESALE, TARN), ids=lambda p: p[2])

@@ -16,7 +16,7 @@ from amber_lane.connectors.protocols import PrintSide, Purchase, PurchaseItem
 from amber_lane.services.printing import files
 
 from ..drawings import png
-from .test_contract import BUYER, COPPER, TARN, link
+from .partners import BUYER, COPPER, TARN, link
 
 by_house = pytest.mark.parametrize("partner", (TARN, COPPER), ids=lambda p: p[2])
 

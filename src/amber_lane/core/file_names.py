@@ -30,7 +30,7 @@ class FileNames:
         >>> FileNames.of("out/{year}/stock-*.csv")
         FileNames(folder='out/{year}', name='stock-*.csv')
         """
-        folder, _, name = text.strip().strip("/").rpartition("/")
+        folder, _, name = text.strip().lstrip("/").rpartition("/")
         _check(text, (*DATES,))
         if not name:
             raise ValueError("say how its file is called, such as stock-{year}{month}{day}.csv")

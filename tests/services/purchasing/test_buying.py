@@ -1,50 +1,33 @@
-"""Buying: limits of accounts, documents by mail and their answers, what buyers change, batches, and what agents may see."""
+"""Buying: limits of accounts, bills, batches, and what agents may see."""
 
 from __future__ import annotations
 
-import csv
-import io
-from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
 import pytest
-from lxml import etree
 from sqlalchemy import select
 
-from amber_lane.connectors.protocols import PurchaseAnswer, StoreOrder, StoreOrderLine
+from amber_lane.connectors.protocols import PurchaseAnswer
 from amber_lane.core.permissions import Scope
-from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
+from amber_lane.data.orders import Order, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.prices import Rate
-from amber_lane.data.setup import Person, Store, Supplier
+from amber_lane.data.setup import Person, Supplier
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, Invalid, NotFound
 from amber_lane.services.inbound import agent_portal, supplier_replies
 from amber_lane.services.mapping import lanes
-from amber_lane.services.orders import cancellations, orders
-from amber_lane.services.outbox import queue
+from amber_lane.services.orders import cancellations
 from amber_lane.services.people import roles, users
 from amber_lane.services.pricing.drafts import PolicyChange
-from amber_lane.services.purchasing import buying_accounts, order_settings, payment_batches, po_documents, purchase_orders, supplier_answers
+from amber_lane.services.purchasing import buying_accounts, payment_batches, purchase_orders
 from amber_lane.sheets import ubl
 
-from ...small import BUYER, Small
-
-
-def states(small: Small, order: Order) -> list[str]:
-    return small.all(select(OrderLine.state).where(OrderLine.order_id == order.id).order_by(OrderLine.line_no))
-
-
-def send(small: Small, *ids: int, **more: Any) -> list[PurchaseOrder]:
-    return small.write(lambda context: purchase_orders.send(context, ids, **more))
-
-
-def answer(small: Small, reference: str, state: str, **more: Any) -> None:
-    told = replace(PurchaseAnswer(reference, "", state, "", None, None), **more)
-    small.write(lambda context: supplier_answers.take_answer(context, told))
+from ...small import Small
+from .steps import again, answer, holds, send, states
 
 
 def account(small: Small, **limits: Any) -> None:
@@ -58,7 +41,7 @@ def test_what_an_account_may_buy_in_a_day_goes_to_the_orders_that_earn_most(smal
     also = small.order("ALSO", ("S-1", 1, 900))
     # 2.00 + 1.00 + 0.30, and 1.00 + 1.00 + 0.30: the dearer one and one of the others fit into 5.00 only as 3.30.
     assert (states(small, high), states(small, low), states(small, also)) == (["ready"], ["held"], ["held"])
-    assert "left of £5.00 today at Card, Supply House" in small.all(select(Order.wants_message))[0] + " ".join(_holds(small))
+    assert "left of £5.00 today at Card, Supply House" in small.all(select(Order.wants_message))[0] + " ".join(holds(small))
     made = send(small, high.id)
     assert made[0].account_id is not None
     small.later(days=1)
@@ -68,12 +51,6 @@ def test_what_an_account_may_buy_in_a_day_goes_to_the_orders_that_earn_most(smal
         small.write(lambda context: buying_accounts.remove(context, 1, None))
     with pytest.raises(Invalid, match="0 or more"):
         account(small, cap_money=-1)
-
-
-def _holds(small: Small) -> list[str]:
-    from amber_lane.data.orders import Hold
-
-    return small.all(select(Hold.message).where(Hold.ended.is_(None)))
 
 
 def test_the_strictest_word_says_when_an_order_goes_and_a_hand_stops_it(small: Small) -> None:
@@ -87,145 +64,6 @@ def test_the_strictest_word_says_when_an_order_goes_and_a_hand_stops_it(small: S
     with pytest.raises(Conflict, match="waiting so"):
         small.write(lambda context: purchase_orders.wait(context, [order.id]))
     assert send(small, order.id)[0].reference == "ONE-A-1", "a person may still send it"
-
-
-def by_mail(small: Small, form: str) -> None:
-    def change(context: Context) -> None:
-        context.get(Supplier, 1, "supplier").kind = "sheet"
-        given = {
-            "parcel_note": "No adverts",
-            "phone_rule": "none",
-            "order_form": form,
-            "order_road": "mail",
-            "mail": "orders@supply.example",
-        }
-        order_settings.save(context, "supplier", 1, None, given)
-        order_settings.save(context, "store", 1, None, {"greeting": "Clear skies, {name}!", "phone": ""})
-
-    small.write(change)
-
-
-def test_orders_by_mail_go_out_in_one_mail_and_their_answers_move_them(small: Small) -> None:
-    by_mail(small, "sheet")
-    one, two = small.order("A", ("S-1", 1, 900)), small.order("B", ("S-1", 1, 900), ("S-2", 2, 900))
-    assert len(send(small, one.id, two.id)) == 2 and send(small, one.id, two.id) == []
-    mails = small.all(select(Outbox).where(Outbox.kind == "mail"))
-    assert [mail.body["to"] for mail in mails] == ["orders@supply.example"]
-    rows = list(csv.DictReader(io.StringIO(mails[0].body["files"][0][2].lstrip("\ufeff"))))
-    assert [(row["purchase_order"], row["item"], row["phone"]) for row in rows] == [
-        ("ONE-A-1", "I-1", ""), ("ONE-B-1", "I-1", ""), ("ONE-B-1", "I-2", ""),
-    ]  # fmt: skip
-    assert "Clear skies, Wren Sorrel!" in rows[0]["note"] and "No adverts" in rows[0]["note"]
-    sheet = "purchase_order,answer,reason,billed,line_no\nONE-A-1,accepted,,2.40,\nONE-B-1,refused,sold out,,2\nONE-X,accepted,,,\n"
-    checked = small.sheet("answers", sheet)
-    assert [why for _, why in checked.bad] == ["there is no open purchase order 'ONE-X'"]
-    assert small.all(select(PurchaseOrder.billed).where(PurchaseOrder.reference == "ONE-A-1")) == [240]
-    assert states(small, one) == ["with_supplier"] and states(small, two) == ["with_supplier", "refused"], "the rest of it stands"
-
-
-def test_a_purchase_order_is_a_ubl_document_and_its_answers_are_read_back(small: Small) -> None:
-    by_mail(small, "ubl")
-    order = small.order("A", ("S-1", 2, 900), ("S-3", 1, 900))
-    (made,) = send(small, order.id)
-    (mail,) = small.all(select(Outbox).where(Outbox.kind == "mail"))
-    text = mail.body["files"][0][2]
-    places = [text.index(word) for word in ("<cbc:UBLVersionID>2.1", "<cbc:ID>ONE-A-1", "<cbc:IssueDate>2026-03-12", "<cac:BuyerCustomerParty>",
-              "<cac:SellerSupplierParty>", "<cac:Delivery>", "<cac:OrderLine>", ">I-1</cbc:ID>", ">I-3</cbc:ID>")]  # fmt: skip
-    assert places == sorted(places) and "Clear skies, Wren Sorrel!" in text and 'currencyID="GBP"' in text
-
-    def document(kind: str, inside: str) -> bytes:
-        spaces = f'xmlns="{ubl.URN}{kind}-2" xmlns:cac="{ubl.CAC}" xmlns:cbc="{ubl.CBC}"'
-        return f"<{kind} {spaces}>{inside}</{kind}>".encode()
-
-    about, day = "<cac:OrderReference><cbc:ID>{}</cbc:ID></cac:OrderReference>", "<cbc:IssueDate>2026-03-12</cbc:IssueDate>"
-    item, ends = "<cac:Item><cbc:Name>lamp</cbc:Name></cac:Item>", "<cac:SellerSupplierParty/><cac:BuyerCustomerParty/>"
-    line = (
-        "<cac:OrderLine><cac:LineItem><cbc:ID>2</cbc:ID><cbc:Note>gone</cbc:Note><cbc:LineStatusCode>7</cbc:LineStatusCode>"
-        f"{item}</cac:LineItem></cac:OrderLine>"
-    )
-    bill = '<cac:LegalMonetaryTotal><cbc:PayableAmount currencyID="GBP">3.10</cbc:PayableAmount></cac:LegalMonetaryTotal>'
-    head = f"<cbc:ID>R-9</cbc:ID><cbc:SalesOrderID>S-9</cbc:SalesOrderID>{day}"
-    taken = document("OrderResponse", f"{head}<cbc:OrderResponseCode>CA</cbc:OrderResponseCode>{about.format('ONE-A-1')}{ends}{bill}{line}")
-    assert ubl.faults(etree.fromstring(text.encode())) == "", "what we send is valid by the standard's own schema"
-
-    def bring(data: bytes) -> list[PurchaseAnswer]:
-        def do(context: Context) -> list[PurchaseAnswer]:
-            found = po_documents.answers_of(context, po_documents.read(data))
-            for one in found:
-                supplier_answers.take_answer(context, one)
-            return found
-
-        return small.write(do)
-
-    bring(taken)
-    assert states(small, order) == ["with_supplier", "refused"]
-    sent = f"<cbc:ID>D-1</cbc:ID>{day}" + about.format("ONE-A-1") + (
-        "<cac:DespatchSupplierParty/><cac:DeliveryCustomerParty/>"
-        "<cac:Shipment><cbc:ID>1</cbc:ID><cac:Delivery><cbc:TrackingID>RR473124829GB</cbc:TrackingID><cac:CarrierParty><cac:PartyName>"
-        "<cbc:Name>Hill Post</cbc:Name></cac:PartyName></cac:CarrierParty></cac:Delivery></cac:Shipment><cac:DespatchLine><cbc:ID>1</cbc:ID>"
-        f"<cac:OrderLineReference><cbc:LineID>1</cbc:LineID></cac:OrderLineReference>{item}</cac:DespatchLine>"
-    )  # fmt: skip
-    bring(document("DespatchAdvice", sent))
-    bring(document("DespatchAdvice", sent))
-    (row,) = small.all(select(PurchaseOrder).where(PurchaseOrder.id == made.id))
-    assert (row.state, row.billed, row.their_number) == ("shipped", 310, "D-1") and states(small, order)[0] == "on_the_road"
-    odd = f"<cbc:ID>R-1</cbc:ID>{day}<cbc:OrderResponseCode>ZZ</cbc:OrderResponseCode>{about.format('NO')}{ends}"
-    for wrong, told in (
-        (b"<x/>", "not an OrderResponse"), (b"no", "not XML"), (document("OrderResponse", odd), "code 'ZZ'"),
-        (document("DespatchAdvice", sent.replace("ONE-A-1", "NO")), "no purchase order"),
-        (document("OrderResponse", f"{head}{about.format('ONE-A-1')}{ends}{bill}<cbc:ID>2</cbc:ID>"), "no valid OrderResponse.*line 1.*ID"),
-        (b'<!DOCTYPE a [<!ENTITY b "c">]>' + taken, "definitions"),
-    ):  # fmt: skip
-        with pytest.raises(Invalid, match=told):
-            bring(wrong)
-
-
-def again(small: Small, number: str, *lines: tuple[str, int, int], **more: Any) -> None:
-    """The store tells an order once more, as it stands there now."""
-    told = [StoreOrderLine(n, sku, quantity, price, sku) for n, (sku, quantity, price) in enumerate(lines, 1)]
-
-    def do(context: Context) -> None:
-        given = StoreOrder(number, context.now, "GBP", more.pop("buyer", BUYER), told, None, **more)
-        orders.take_page(context, context.get(Store, 1, "store"), [given], "x")
-
-    small.write(do)
-
-
-def test_a_buyers_change_before_buying_is_taken_and_after_it_a_person_is_told(small: Small) -> None:
-    order = small.order("A", ("S-1", 1, 900), ("S-2", 1, 900))
-    again(small, "A", ("S-1", 3, 900), buyer=replace(BUYER, address_1="9 Row"))
-    assert states(small, order) == ["ready", "cancelled"]
-    assert small.all(select(OrderLine.quantity).where(OrderLine.sku_code == "S-1")) == [3]
-    made = send(small, order.id)
-    assert small.all(select(Outbox).where(Outbox.key == made[0].reference))[0].body["address"]["address_1"] == "9 Row"
-    answer(small, made[0].reference, "accepted")
-    again(small, "A", ("S-1", 2, 900), buyer=replace(BUYER, address_1="9 Row"))
-    row = small.all(select(Order))[0]
-    assert row.wants == "change" and "line 1" in row.wants_message and states(small, order)[0] == "with_supplier"
-    small.write(lambda context: cancellations.close_wish(context, order.id))
-    assert small.all(select(Order.wants)) == [""]
-
-
-def test_a_cancelled_order_is_stopped_asked_back_or_comes_back(small: Small) -> None:
-    waiting, taken, gone = (small.order(name, ("S-1", 1, 900)) for name in ("W", "T", "G"))
-    made = {one.order_id: one.reference for one in send(small, waiting.id, taken.id, gone.id)}
-    answer(small, made[taken.id], "accepted")
-    for name in ("W", "T"):
-        again(small, name, cancelled=True)
-        again(small, name, cancelled=True)
-    # What had not gone out was stopped; of the other the supplier is asked, once.
-    assert states(small, waiting) == ["cancelled"] and states(small, taken) == ["with_supplier"]
-    assert small.all(select(Outbox.key).where(Outbox.kind == "recall")) == [f"recall-{made[taken.id]}"]
-    small.write(lambda context: cancellations.take_recall(context, PurchaseAnswer(made[taken.id], "", "withdrawn", "", None, None)))
-    small.write(lambda context: cancellations.take_recall(context, PurchaseAnswer(made[taken.id], "", "withdrawn", "", None, None)))
-    assert states(small, taken) == ["cancelled"] and not small.all(
-        select(PurchaseLine.id).where(PurchaseLine.live, PurchaseLine.purchase_id == 2)
-    )
-    answer(small, made[gone.id], "accepted")
-    again(small, "G", cancelled=True)
-    small.write(lambda context: cancellations.not_let_go(context, made[gone.id], "it is packed"))
-    row = small.all(select(Order).where(Order.number == "G"))[0]
-    assert row.wants == "return" and states(small, gone) == ["with_supplier"]
 
 
 def test_what_is_paid_together_has_its_sum_and_a_statement(small: Small) -> None:
@@ -364,50 +202,6 @@ def test_a_bill_above_the_plan_is_told_and_asked_back_through_the_plan(small: Sm
     assert send(small, order.id)[0].goods == 500
 
 
-def test_a_buyer_who_cancels_what_was_asked_back_already_holds_up_nobody(small: Small) -> None:
-    order = small.order("A", ("S-1", 1, 1900))
-    (made,) = send(small, order.id)
-    answer(small, made.reference, "accepted", billed=230 + 400)
-    small.write(lambda context: cancellations.ask_dearer_back(context, made.id))
-    again(small, "A", cancelled=True)
-    small.write(lambda context: cancellations.take_recall(context, PurchaseAnswer(made.reference, "", "withdrawn", "", None, None)))
-    assert states(small, order) == ["cancelled"] and len(small.all(select(Outbox).where(Outbox.kind == "recall"))) == 1
-
-
-def test_what_is_refused_of_a_cancelled_order_is_bought_nowhere_else(small: Small) -> None:
-    """The supplier's refusal and the buyer's cancelling cross: nothing of it may be planned or bought anew."""
-    small.write(lambda context: PolicyChange("house", "", {"send": "once"}).keep(context))
-    small.write(lambda context: lanes.open_lane(context, 1, [lanes.LaneItem(2, Fraction(1))], use=1))
-    orders_ = [small.order(name, ("S-1", 1, 900), ("S-2", 1, 900)) for name in ("ALL", "PART")]
-    made = [one.reference for one in send(small, *(one.id for one in orders_))]
-    for name, reference in zip(("ALL", "PART"), made, strict=True):
-        answer(small, reference, "received")
-        again(small, name, cancelled=True)
-    answer(small, made[0], "refused", message="sold out")
-    answer(small, made[1], "accepted", lacking=((1, "sold out"),))
-    assert states(small, orders_[0]) == ["cancelled", "cancelled"] and states(small, orders_[1]) == ["cancelled", "with_supplier"]
-    assert small.write(purchase_orders.due_orders) == [] and len(small.all(select(PurchaseOrder))) == 2
-    assert small.all(select(Order.wants).order_by(Order.id)) == ["", "cancel"]
-    assert "cancel-1-ALL" in small.all(select(Outbox.key)), "the store refunds what is not sent"
-
-
-def test_a_change_that_was_not_taken_ends_with_the_cancelled_order(small: Small) -> None:
-    order = small.order("A", ("S-1", 1, 900))
-    (made,) = send(small, order.id)
-
-    def die(context: Context) -> int:
-        row = context.session.scalars(select(Outbox).where(Outbox.key == made.reference)).one()
-        row.state, row.tries = "dead", 3
-        return row.id
-
-    row = small.write(die)
-    again(small, "A", cancelled=True)
-    with pytest.raises(Conflict, match="the buyer cancelled"):
-        small.write(lambda context: queue.retry(context, row))
-    small.write(lambda context: cancellations.take_recall(context, PurchaseAnswer(made.reference, "", "withdrawn", "", None, None)))
-    assert states(small, order) == ["cancelled"] and small.all(select(Outbox.state).where(Outbox.id == row)) == ["dropped"]
-
-
 def test_a_bill_in_another_money_is_told_and_not_taken(small: Small) -> None:
     order = small.order("A", ("S-1", 1, 900))
     (made,) = send(small, order.id)
@@ -420,15 +214,6 @@ def test_a_bill_in_another_money_is_told_and_not_taken(small: Small) -> None:
     assert (row.billed, row.noted) == (230, "")
 
 
-def test_another_phone_number_after_buying_is_no_trouble(small: Small) -> None:
-    order = small.order("A", ("S-1", 1, 900))
-    (made,) = send(small, order.id)
-    answer(small, made.reference, "accepted")
-    again(small, "A", ("S-1", 1, 900), buyer=replace(BUYER, phone="01632 960111"))
-    (row,) = small.all(select(Order))
-    assert (row.wants, row.phone) == ("", "01632 960111")
-
-
 def test_goods_priced_in_another_money_than_the_bill_are_bought_by_the_rate_back(small: Small) -> None:
     def abroad(context: Context) -> None:
         context.get(Supplier, 1, "supplier").currency = "EUR"
@@ -438,65 +223,3 @@ def test_goods_priced_in_another_money_than_the_bill_are_bought_by_the_rate_back
     order = small.order("A", ("S-1", 1, 900))
     (made,) = send(small, order.id)
     assert (made.currency, made.goods, made.shipping) == ("EUR", 125, 100), "£1.00 at €1.25, and what its parcel costs in its own money"
-
-
-def moved(name: str) -> Any:
-    return replace(BUYER, address_1=name)
-
-
-def wants(small: Small, order: Order) -> str:
-    return str(small.all(select(Order.wants).where(Order.id == order.id))[0])
-
-
-def test_what_is_left_of_an_order_waits_until_its_change_is_settled_with_the_buyer(small: Small) -> None:
-    small.write(lambda context: PolicyChange("house", "", {"send": "once"}).keep(context))
-    small.write(lambda context: lanes.open_lane(context, 1, [lanes.LaneItem(3, Fraction(1))], use=1))
-    order = small.order("A", ("S-1", 1, 1900), ("S-2", 1, 1900))
-    (made,) = send(small, order.id)
-    answer(small, made.reference, "accepted")
-    again(small, "A", ("S-1", 1, 1900), ("S-2", 1, 1900), buyer=moved("9 Other Row"))
-    answer(small, made.reference, "accepted", lacking=((1, "sold out"),))
-    assert states(small, order) == ["held", "with_supplier"] and "Settle with the buyer first" in _holds(small)[0]
-    assert "the street is now 9 Other Row" in small.all(select(Order.wants_message))[0]
-    assert small.write(purchase_orders.due_orders) == [] and send(small, order.id) == []
-    small.write(lambda context: cancellations.close_wish(context, order.id))
-    assert states(small, order) == ["ready", "with_supplier"] and send(small, order.id)[0].goods == 300
-
-
-def test_a_cancelling_is_neither_lost_behind_a_change_nor_undone_by_one(small: Small) -> None:
-    order, dear = small.order("A", ("S-1", 1, 1900)), small.order("B", ("S-2", 1, 1900))
-    one, two = (made.reference for made in send(small, order.id, dear.id))
-    answer(small, one, "accepted")
-    again(small, "A", ("S-1", 2, 1900))
-    assert wants(small, order) == "change"
-    again(small, "A", cancelled=True)
-    again(small, "A", ("S-1", 3, 1900))
-    assert wants(small, order) == "cancel" and small.all(select(Outbox.key).where(Outbox.kind == "recall")) == [f"recall-{one}"]
-    # The supplier keeps it; settled once, the store's word of the same cancelling changes nothing more.
-    small.write(lambda context: cancellations.not_let_go(context, one, "it has left"))
-    small.write(lambda context: cancellations.close_wish(context, order.id))
-    again(small, "A", cancelled=True)
-    assert wants(small, order) == ""
-    # Of what was asked back for its bill, a change is no cancelling: it is planned anew.
-    answer(small, two, "accepted", billed=900)
-    small.write(lambda context: cancellations.ask_dearer_back(context, 2))
-    again(small, "B", ("S-2", 1, 1900), buyer=moved("9 Other Row"))
-    small.write(lambda context: cancellations.take_recall(context, PurchaseAnswer(two, "", "withdrawn", "", None, None)))
-    assert states(small, dear) == ["held"] and wants(small, dear) == "change"
-
-
-def test_a_changed_order_is_another_one_than_a_person_let_pass(small: Small) -> None:
-    order = small.order("A", ("S-1", 1, 90_000))
-    assert states(small, order) == ["held"]
-    small.write(lambda context: orders.allow(context, order.id))
-    assert states(small, order) == ["ready"]
-    again(small, "A", ("S-1", 2, 90_000))
-    assert states(small, order) == ["held"] and small.all(select(Order.allowed)) == [[]]
-    told = [StoreOrderLine(1, "S-1", 1, 900, "S-1")]
-    page = [
-        StoreOrder("N", small.clock.now(), "GBP", BUYER, told, None, cancelled=True), StoreOrder("N", small.clock.now(), "GBP", BUYER, told, None)
-    ]  # fmt: skip
-    small.write(lambda context: orders.take_page(context, context.get(Store, 1, "store"), page, "y"))
-    assert small.all(select(OrderLine.state).join(Order).where(Order.number == "N")) == ["cancelled"], "a page in the wrong order"
-    with pytest.raises(Conflict, match="all of this order is bought"):
-        small.write(lambda context: orders.mend_address(context, 2, 1, {**vars(BUYER)}))
