@@ -119,6 +119,8 @@ class WorldProcess:
             raise RuntimeError("the practice world does not start")
         self.post("facts", name="buyers_a_day", value=0)
         self.post("facts", name="hold_seconds", value=1.2)
+        # Waiting for an answer that is held is waiting: most that are lost break off.
+        self.post("facts", name="breaks_off", value=0.8)
         self.post("facts", name="comes_back", value=0)
         # Nothing moves by itself: what changes in a test is what the test changes.
         self.post("facts", name="market_share", value=0)

@@ -15,6 +15,7 @@ from amber_lane.core.writing import Writing, use
 from amber_lane.services.base import credentials
 
 from .business import Business, WorldProcess, Worlds, empty_file
+from .compiled_once import share
 from .small import Small
 
 # How long something takes is measured elsewhere (`make bench`); a busy machine fails nothing here.
@@ -22,6 +23,7 @@ settings.register_profile("untimed", deadline=None)
 settings.load_profile("untimed")
 # The practice world, and every partner that a test makes up, stand on this machine.
 outside.allow(("127.0.0.0/8", "::1/128"))
+share()
 # The work of a password is its strength, and is asked by hardly a test.
 credentials._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
 

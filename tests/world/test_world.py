@@ -129,7 +129,8 @@ def test_dials_tear_lose_and_refuse_but_the_work_is_in_the_record(client: TestCl
         assert client.post("/world/dials", json={"service": "shop", "name": name, "value": value}).status_code == 200
 
     sku = client.get("/shop/api/listings", headers=SHOP).json()["listings"][0]["sku"]
-    client.post("/world/facts", json={"name": "hold_seconds", "value": 0})
+    for fact in ("hold_seconds", "breaks_off"):
+        client.post("/world/facts", json={"name": fact, "value": 0})
 
     def change(price: str, key: str) -> int:
         return client.patch(f"/shop/api/listings/{sku}", json={"price": price}, headers={**SHOP, "Idempotency-Key": key}).status_code

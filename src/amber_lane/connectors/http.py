@@ -132,7 +132,8 @@ class Caller:
         except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:
             raise Unavailable(f"{self.name} cannot be reached at {self.client.base_url}; is the address right?") from error
         except httpx.HTTPError as error:
-            message = f"{self.name} did not answer in time"
+            late = isinstance(error, httpx.TimeoutException)
+            message = f"{self.name} did not answer in time" if late else f"the line to {self.name} broke off before its answer was here"
             raise (Unavailable(message) if asking else UnknownOutcome(message)) from error
         except (httpx.InvalidURL, UnicodeError, ValueError) as error:
             raise Refused(f"{self.client.base_url} is not an address that can be called") from error

@@ -23,7 +23,7 @@ router = APIRouter(prefix="/world")
 
 
 FACTS = (
-    "^(hold_seconds|buyers_a_day|market_share|retail_calls|fair_calls|fair_pass_minutes|fair_batch_minutes|fair_offers_most|fair_title_most|"
+    "^(hold_seconds|breaks_off|buyers_a_day|market_share|retail_calls|fair_calls|fair_pass_minutes|fair_batch_minutes|fair_offers_most|fair_title_most|"
     "folder_renamed|folder_comma|folder_utf8|comes_back|complains|asks_back|depot_slips|past_known|office_refuses|shop_sending|shop_free_from|shop_discount|fair_fee_(optics|charts|paper|lights|other))$"
 )
 

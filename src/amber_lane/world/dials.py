@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+import logging
 import time
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
@@ -34,7 +35,7 @@ CALLED = (*STORES, *SUPPLIERS, "depot", "post", "bank", "wharf")
 DIALS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "slow": ("answers late by up to", "seconds", CALLED),
     "errors": ("fails before doing the work", "share", (*CALLED, "mail")),
-    "lost_answer": ("does the work, then never answers", "share", CALLED),
+    "lost_answer": ("does the work, then loses its answer", "share", CALLED),
     "rate_limit": ("takes at most so many calls a second", "calls", CALLED),
     "malformed": ("answers with a torn text", "share", (*CALLED, "mail")),
     "duplicates": ("says things twice", "share", (*STORES, "post")),
@@ -63,6 +64,8 @@ class FaultDials:
 
     def __init__(self, app: Any, world: World) -> None:
         self.app, self.world = app, world
+        # An answer that breaks off is meant, and no fault of ours that the server should report.
+        logging.getLogger("uvicorn.error").addFilter(lambda record: "without completing response" not in record.getMessage())
 
     async def __call__(self, scope: Message, receive: Receive, send: Send) -> None:
         service = scope.get("path", "").split("/")[1:2]
@@ -97,6 +100,11 @@ class FaultDials:
             kept.append(message)
 
         await self.app(scope, receive, keep)
+        if lose and luck.random() < float(world.fact("breaks_off", 0.3)):
+            # The work is done, and the line breaks in the middle of the answer.
+            await send({"type": "http.response.start", "status": 200, "headers": [(b"content-length", b"100")]})
+            await send({"type": "http.response.body", "body": b"{", "more_body": True})
+            return
         if lose:
             # The work is done; whoever asked gives up long before this answer goes out.
             await asyncio.sleep(float(world.fact("hold_seconds", 12)))
