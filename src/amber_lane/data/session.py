@@ -23,6 +23,8 @@ from .turns import Turns
 _INCREMENTAL, _ROOM = 2, 256
 # Seconds that a transaction waits for its turn.
 WRITE_WITHIN = 20.0
+# How many statements are kept compiled. A busy house has some eight hundred, and one that falls out costs more than running it.
+STATEMENTS = 2_000
 # Seconds after which a transaction is told of in the log.
 LONG = 0.5
 ENDS = "amber_ends"
@@ -41,7 +43,7 @@ class Database:
         self.url = url
         self.sqlite = url.startswith("sqlite")
         options: dict[str, Any] = {"connect_args": {"timeout": 20, "check_same_thread": False}} if self.sqlite else {}
-        self.engine: Engine = create_engine(url, pool_size=20, max_overflow=20, **options)
+        self.engine: Engine = create_engine(url, pool_size=20, max_overflow=20, query_cache_size=STATEMENTS, **options)
         if self.sqlite:
             event.listen(self.engine, "connect", _settings)
             event.listen(self.engine, "begin", _begin)
