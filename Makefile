@@ -53,9 +53,9 @@ web/dist/index.html: $(STAMPS)/npm $(WEB_SOURCES)
 	@touch $@
 
 # Debian's own browser, for the tests that work as a person does.
-$(STAMPS)/browser:
+$(STAMPS)/chromium:
 	@mkdir -p $(STAMPS)
-	@command -v chromium > /dev/null || { apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium > /dev/null; }
+	@command -v chromium-headless-shell > /dev/null || { apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium-headless-shell > /dev/null; }
 	@touch $@
 
 # Debian's own servers of files, started by the tests in folders of their own.
@@ -79,7 +79,7 @@ types: $(STAMPS)/install $(STAMPS)/npm
 	cd web && npm run -s types > /dev/null
 
 # Which lines the tests walk through, by room, with the floors that stand in pyproject.toml.
-coverage: setup $(STAMPS)/browser $(STAMPS)/servers
+coverage: setup $(STAMPS)/chromium $(STAMPS)/servers
 	rm -f .coverage*
 	.venv/bin/pytest -q -n 2 --dist loadscope --no-loadscope-reorder --cov --cov-report= --cov-config=pyproject.toml
 	$(PY) -m tests.coverage_floors
@@ -95,7 +95,7 @@ check: setup
 	$(MAKE) -s states && git diff --quiet docs/states.md || { echo "the state machines changed: commit docs/states.md"; exit 1; }
 	cd web && npx --no-install prettier --check --log-level warn "src/**/*.{vue,ts}" "!src/api/schema.d.ts" && npx --no-install vue-tsc --noEmit && npx --no-install eslint src --max-warnings 0 && npx --no-install vitest run --silent
 
-test: $(STAMPS)/browser $(STAMPS)/servers check
+test: $(STAMPS)/chromium $(STAMPS)/servers check
 	.venv/bin/pytest -q -n 2 --dist loadscope --no-loadscope-reorder
 
 fresh:
@@ -111,7 +111,7 @@ audit:
 	.venv-audit/bin/pip-audit --require-hashes --disable-pip -r requirements.txt
 	npm audit --prefix web --omit=dev
 
-bench: setup $(STAMPS)/browser
+bench: setup $(STAMPS)/chromium
 	$(PY) -m bench
 
 # Houses of 10,000, 100,000 and 300,000 SKUs over HTTP; the largest takes far longer than the others together.
@@ -122,7 +122,7 @@ bench-house: setup
 bench-week: setup
 	$(PY) -m bench.house.week
 
-shots: setup $(STAMPS)/browser
+shots: setup $(STAMPS)/chromium
 	$(PY) -m tests.browser.shots
 
 states: $(STAMPS)/install

@@ -15,19 +15,11 @@ from playwright.sync_api import sync_playwright
 from amber_lane.api.app import make_app, make_app_state
 from amber_lane.clock import SystemClock
 from amber_lane.settings import Settings
+from tests.browser.conftest import ARGS, CHROMIUM
 
 from . import big
 from .measure import Report
 
-ARGS = [
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-]
 MOVE = """async () => {
   const at = () => document.querySelector('tr[aria-selected=true]')?.textContent
   const before = at(); const start = performance.now()
@@ -61,7 +53,7 @@ def run(report: Report, n: int = 100_000) -> None:
 
 def _look(report: Report, address: str, n: int) -> None:
     with sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
+        browser = play.chromium.launch(executable_path=CHROMIUM, args=ARGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
         page.goto(address)
         page.get_by_label("Your name").fill("Bench")

@@ -7,7 +7,7 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 
 from . import first_day
-from .conftest import ARGS
+from .conftest import ARGS, CHROMIUM
 
 TARGET = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
 VIEWS = {
@@ -57,7 +57,7 @@ def described(page: Page) -> None:
 def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
+        browser = play.chromium.launch(executable_path=CHROMIUM, args=ARGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, locale="en-GB", timezone_id="UTC", reduced_motion="reduce")
         page.goto("http://127.0.0.1:8700/")
         page.get_by_text("Go in as its manager").click()
