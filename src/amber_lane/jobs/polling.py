@@ -103,6 +103,11 @@ class Reader:
                 self.rest(0.2 * 2**n)
         raise last
 
+    def recover(self) -> int:
+        """Sweeps that the last worker had in hand. Called once, before any begins."""
+        with self.db.writing() as s:
+            return sweeps.recover(self.context(s, "Watch"))
+
     def sweep(self, supplier_id: int, asked_by: str = "schedule") -> dict[str, int]:
         """One look at all of a supplier's prices and stock, through to responses and outbox."""
         with self.db.writing() as s:

@@ -96,6 +96,7 @@ class Worker:
             return
         self._lock = handle
         lost = self.delivery.recover()
+        self.reader.recover()
         self.jobs.recover()
         self.looks.recover()
         self.portions.recover()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from sqlalchemy import select
 
@@ -184,3 +185,32 @@ def test_a_broken_link_says_why(business):
     link = connect("supplier", "wholesale_api", f"{business.world.address}/wholesale/api", "wrong", 1.0)
     with pytest.raises(OutsideError, match="does not accept the key"):
         link.account()
+
+
+def test_a_sweep_that_was_given_up_changes_nothing_and_one_of_a_dead_worker_is_asked_anew(small):
+    def begin(context):
+        return sweeps.begin(context, context.get(Supplier, 1, "supplier")).id
+
+    def take(number, cost):
+        told = sweeps.SweepData(["I-1"], np.array([cost]), ["GBP"], np.array([20]), small.clock.now(), False)
+        return small.write(lambda context: sweeps.take_sweep(context, context.get(Sweep, number, "sweep"), told))
+
+    slow = small.write(begin)
+    with pytest.raises(Conflict, match="running already"):
+        small.write(begin)
+    small.later(minutes=31)
+    quick = small.write(begin)
+    # The answer of the first comes after all: the newer one counts, and the item keeps its cost until then.
+    with pytest.raises(Conflict, match="took too long"):
+        take(slow, 101)
+    small.write(lambda context: sweeps.fail(context, context.get(Sweep, slow, "sweep"), "no answer"))
+    assert small.all(select(Item.cost).where(Item.id == 1)) == [100]
+    take(quick, 102)
+    assert small.all(select(Item.cost).where(Item.id == 1)) == [102]
+    assert small.all(select(Sweep.state).order_by(Sweep.id)) == ["failed", "good"]
+    # A worker dies in the middle of one: the next does not wait half an hour for it.
+    small.later(minutes=20)
+    small.write(begin)
+    assert small.write(sweeps.recover) == 1 and small.write(sweeps.recover) == 0
+    assert small.all(select(Supplier.next_sweep)) == [small.clock.now()] and small.write(begin)
+    assert small.all(select(Sweep.message).where(Sweep.state == "failed")) == ["it was cut off", "it was cut off"]

@@ -66,7 +66,7 @@ def begin(context: Context, supplier: Supplier, asked_by: str = "schedule") -> S
     if running:
         if context.now - running.started < timedelta(minutes=30):
             raise Conflict(f"a sweep of {supplier.name} is running already")
-        running.state, running.ended, running.message = SWEEP.step(running.state, "fail"), context.now, "it was cut off"
+        _cut_off(context, running)
     sweep = Sweep(supplier_id=supplier.id, started=context.now, state=SWEEP.first, asked_by=asked_by)
     supplier.next_sweep = context.now + timedelta(minutes=supplier.sweep_minutes)
     context.session.add(sweep)
@@ -74,9 +74,28 @@ def begin(context: Context, supplier: Supplier, asked_by: str = "schedule") -> S
     return sweep
 
 
+def _cut_off(context: Context, sweep: Sweep) -> None:
+    sweep.state, sweep.ended, sweep.message = SWEEP.step(sweep.state, "fail"), context.now, "it was cut off"
+
+
+def recover(context: Context) -> int:
+    """Sweeps that a worker had in hand when it died; their suppliers are asked anew at once. Returns how many there were."""
+    rows = context.session.scalars(select(Sweep).where(Sweep.state == SweepState.running)).all()
+    for row in rows:
+        _cut_off(context, row)
+        context.get(Supplier, row.supplier_id, "supplier").next_sweep = context.now
+    return len(rows)
+
+
+def is_open(sweep: Sweep) -> bool:
+    """Whether its answer is still waited for; one that took too long was given up, and another may have begun."""
+    return sweep.state in SWEEP.sources("take")
+
+
 def fail(context: Context, sweep: Sweep, message: str) -> None:
     """A sweep that got no usable answer: last good values stand, and grow old."""
-    sweep.state, sweep.ended, sweep.message = SWEEP.step(sweep.state, "fail"), context.now, message
+    if is_open(sweep):
+        sweep.state, sweep.ended, sweep.message = SWEEP.step(sweep.state, "fail"), context.now, message
     grow_old(context, context.get(Supplier, sweep.supplier_id, "supplier"))
 
 
@@ -185,6 +204,8 @@ def judge_sweep(context: Context, supplier: Supplier, data: SweepData) -> SweepL
 def may_take(context: Context, sweep: Sweep, data: SweepData, seen: SweepLook) -> bool:
     """The first of what is written of a sweep: False where its feed stands still or it is held, and then that is told."""
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
+    if not is_open(sweep):
+        raise Conflict(f"the sweep of {supplier.name} took too long and was given up; another one has begun since")
     sweep.items, sweep.as_of, sweep.ended = len(data.numbers), data.as_of, context.now
     if supplier.feed_as_of and data.as_of <= supplier.feed_as_of:
         sweep.state = SWEEP.step(sweep.state, "stand_still")
@@ -224,11 +245,13 @@ def finish(context: Context, sweep: Sweep, seen: SweepLook, changed: Ints, shut:
     Returns how many decisions of each kind came of it, filled in once the transaction ends.
     """
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
-    if not len(changed) and (reason := silent_feeds.message(context, supplier)):
+    if not len(changed) and is_open(sweep) and (reason := silent_feeds.message(context, supplier)):
         sweep.state, sweep.message, sweep.held = SWEEP.step(sweep.state, "stand_still"), reason, {"same": True}
         grow_old(context, supplier)
         return {}
-    sweep.state = SWEEP.step(sweep.state, "take")
+    # Given up while its portions were written, it stays so; what it said holds all the same, and listings follow.
+    if is_open(sweep):
+        sweep.state = SWEEP.step(sweep.state, "take")
     supplier.good_sweep_at = context.now
     if supplier.stale:
         supplier.stale = False
