@@ -32,6 +32,7 @@ from ..base.context import Context
 from ..base.errors import Conflict
 from ..outbox import queue
 from ..purchasing.po_documents import purchase_rows
+from ..purchasing.supplier_answers import cannot_be_taken_back
 from . import effects
 
 # What is taken out for whom: the kinds of outbox rows.
@@ -42,7 +43,6 @@ WHATS: dict[str, tuple[str, tuple[str, ...]]] = {
 }
 CHANGES_HEADER = ("store", "sku", "title", "price", "quantity", "state")
 TRACKING_HEADER = ("store", "order_no", "status", "tracking_number", "carrier", "note")
-_TAKEN = "taken out as a sheet"
 
 
 @dataclass(frozen=True)
@@ -111,7 +111,7 @@ def take_out(context: Context, owner: str, number: int, what: str, most: int | N
     """Export what waits, as a sheet that is kept. Its rows count as handed over; all of it can be taken back. most: so many at most."""
     partner, rows = _rows(context, owner, number, what, most)
     for row in rows:
-        confirm(context, row, _TAKEN)
+        confirm(context, row, "taken out as a sheet")
     header, out = _MAKE[what](context, partner, rows)
     kept = SheetOut(
         owner=owner, owner_id=number, what=what, at=context.now, who=context.actor, header=header, rows=out, outbox=[row.id for row in rows]
@@ -136,10 +136,8 @@ def _purchases(context: Context, partner: Supplier, rows: Sequence[Outbox]) -> t
     references = [row.key for row in rows]
     for row in context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.reference.in_(references))):
         row.state = PURCHASE.step(row.state, "send")
-        # What is handed over is taken back by its sheet, not by the act that bought it.
-        for act in context.session.scalars(select(AuditEntry).where(AuditEntry.kind == "order.send", AuditEntry.undo == "open")):
-            if row.reference in str(act.after):
-                act.undo = ""
+    # What is handed over is taken back by its sheet, not by the act that bought it.
+    cannot_be_taken_back(context, references)
     return list(PURCHASE_HEADER), [line for row in rows for line in purchase_rows(row)]
 
 
@@ -192,7 +190,7 @@ def take_back(context: Context, number: int) -> str:
     if sheet.back_at is not None:
         raise Conflict("this sheet was taken back already")
     _stop_its_file(context, sheet)
-    rows = [row for row in by_id(context.session, Outbox, sheet.outbox).values() if row.state == OutboxState.done and row.answer == _TAKEN]
+    rows = [row for row in by_id(context.session, Outbox, sheet.outbox).values() if row.state == OutboxState.done]
     back = [row for row in rows if _still(context, row)]
     if not back:
         raise Conflict("all of it was answered or overtaken since, so nothing can be taken back")

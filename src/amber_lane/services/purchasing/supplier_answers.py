@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import replace
 from datetime import timedelta
 
@@ -57,7 +57,7 @@ def take_answer(context: Context, answer: PurchaseAnswer, corrects: bool = False
     _take_bill(context, purchase, answer)
     if purchase.state == PurchaseState.waiting:
         purchase.state = PURCHASE.step(purchase.state, "send")
-        _cannot_be_taken_back(context, purchase.reference)
+        cannot_be_taken_back(context, (purchase.reference,))
     if answer.state == "refused":
         if purchase.state in PURCHASE.sources("refuse"):
             _refused(context, purchase, answer.message)
@@ -89,10 +89,10 @@ def _take_bill(context: Context, purchase: PurchaseOrder, answer: PurchaseAnswer
         purchase.billed, purchase.noted, purchase.bill_fault = answer.billed, "", BillFault.none
 
 
-def _cannot_be_taken_back(context: Context, reference: str) -> None:
-    """What has gone out cannot be taken back, so it is not offered any more."""
+def cannot_be_taken_back(context: Context, gone: Collection[str]) -> None:
+    """What has gone out (purchases by their references) cannot be taken back by the act that bought it, so that is not offered any more."""
     references = func.json_each(AuditEntry.after, "$.references").table_valued("value")
-    sent = select(references.c.value).where(references.c.value == reference).exists()
+    sent = select(references.c.value).where(references.c.value.in_(gone)).exists()
     context.session.execute(update(AuditEntry).where(AuditEntry.kind == "order.send", AuditEntry.undo == "open", sent).values(undo=""))
 
 
