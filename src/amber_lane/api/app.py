@@ -10,7 +10,6 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 import anyio.to_thread
 import httpx
@@ -24,7 +23,7 @@ from starlette.types import Scope
 
 from .. import __version__
 from ..beside import Beside
-from ..clock import Clock, PacedClock, SystemClock
+from ..clock import Clock, PacedClock, SystemClock, ask_world
 from ..connectors import outside
 from ..data.backups import before_change
 from ..data.session import Database
@@ -101,17 +100,15 @@ def make_clock(settings: Settings) -> Clock:
     """The practice world's time where there is one, else the real time."""
     if not settings.world:
         return SystemClock()
-    answer = _world_clock(settings.world)
-    return PacedClock(datetime.fromisoformat(answer["now"]), answer["speed"])
+    return PacedClock(*_first_asked(settings.world))
 
 
-def _world_clock(world: str, within: float = 20.0) -> dict[str, Any]:
+def _first_asked(world: str, within: float = 20.0) -> tuple[datetime, float]:
     """The world's clock; a world that is just starting is waited for."""
     until = time.monotonic() + within
     while True:
         try:
-            answer: dict[str, Any] = httpx.get(f"{world}/world/clock", timeout=10, trust_env=False).json()
-            return answer
+            return ask_world(world, 10)
         except httpx.HTTPError:
             if time.monotonic() > until:
                 raise

@@ -13,7 +13,7 @@ import httpx
 from sqlalchemy import func, select
 
 from ..api.deps import AppState
-from ..clock import PacedClock
+from ..clock import PacedClock, ask_world
 from ..connectors.protocols import Address
 from ..core.claims import ClaimReason
 from ..core.currency import plain
@@ -95,9 +95,8 @@ USES = ("main", "spare 1", "spare 2")
 
 
 def follow(house: AppState, world: str) -> None:
-    answer = httpx.get(f"{world}/world/clock", timeout=10, trust_env=False).json()
     if isinstance(house.clock, PacedClock):
-        house.clock.set(datetime.fromisoformat(answer["now"]), answer["speed"])
+        house.clock.set(*ask_world(world, 10))
 
 
 def _open_lanes(house: AppState) -> None:

@@ -10,12 +10,11 @@ from functools import partial
 from pathlib import Path
 from typing import IO, Any
 
-import httpx
 import structlog
 from apscheduler.schedulers.background import BackgroundScheduler
 from sqlalchemy import select
 
-from ..clock import Clock, PacedClock
+from ..clock import Clock, PacedClock, ask_world
 from ..connectors.errors import OutsideError
 from ..data.files import FileServer
 from ..data.lanes import Lane
@@ -156,8 +155,7 @@ class Worker:
     def follow_clock(self) -> None:
         """In the practice world its clock is ours."""
         if self.world and isinstance(self.clock, PacedClock):
-            answer = httpx.get(f"{self.world}/world/clock", timeout=2, trust_env=False).json()
-            self.clock.set(datetime.fromisoformat(answer["now"]), answer["speed"])
+            self.clock.set(*ask_world(self.world, 2))
 
     def plan(self) -> None:
         """Open orders are planned anew when it was put off, and from time to time: hours pass, stock and prices move."""
