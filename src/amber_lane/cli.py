@@ -203,6 +203,11 @@ def serve(
             if self.started:
                 typer.echo(f"Amber Lane {__version__} answers at {settings.address}  (data in {settings.data.resolve()}; stop with Ctrl C)")
 
+        def handle_exit(self, *signal: Any) -> None:
+            # Pages that are open have a stream that ends with the server.
+            logs.leave_out_broken_answers()
+            super().handle_exit(*signal)
+
     # The tables are brought up to date here, before the worker begins.
     beside = Beside(world) if settings.jobs else None
     app = make_app(make_app_state(settings.model_copy(update={"jobs": False})), beside)
@@ -257,6 +262,8 @@ def world(
     from .world.state import World
 
     logs.set_up()
+    # By its dials an answer breaks off in the middle.
+    logs.leave_out_broken_answers()
     settings = Settings()
     here = World(settings.data / "world.db", land=_land(house))
     if small:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
@@ -9,6 +11,7 @@ from fastapi.testclient import TestClient
 
 from amber_lane import __version__
 from amber_lane.api.app import make_app, make_app_state
+from amber_lane.data.backups import CHANGES, notes
 from amber_lane.settings import Settings
 from amber_lane.world.front import DOORS, doors, told
 
@@ -39,3 +42,11 @@ def test_the_practice_world_says_who_is_there_and_where_to_look(world: Any) -> N
     assert "/shop/api/orders/{number}/fulfilments" in page and any(where.startswith("imap://") for *_, where, _ in doors(world.address))
     wrong = world.client.get("/shop/v2/orders")
     assert wrong.status_code == 404 and "/shop/api" in wrong.json()["error"] and f"{world.address}/" in wrong.json()["error"]
+
+
+def test_the_version_is_one_and_has_its_notes() -> None:
+    """What it calls itself, what is installed, and the newest of the list of changes are the same."""
+    newest = re.search(r"^## (\S+)$", CHANGES.read_text("utf-8"), re.MULTILINE)
+    assert newest is not None and newest[1] == __version__ == version("amber-lane")
+    told = notes(__version__)
+    assert told.startswith(f"Amber Lane {__version__}\n\n- ") and "\n## " not in told
