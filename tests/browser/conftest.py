@@ -26,6 +26,8 @@ ARGS = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
+    # Letters stand as they do in a window.
+    "--font-render-hinting=none",
 ]
 # On two busy cores a page may take longer than the library waits by itself.
 expect.set_options(timeout=25_000)

@@ -10,11 +10,11 @@ useKeys('Filter', [{ key: '/', message: 'filter this list', run: () => field.val
 </script>
 
 <template>
-  <div class="relative w-56 min-w-40 shrink max-[1180px]:w-40">
+  <div class="relative w-56 min-w-40 shrink max-[1180px]:w-44">
     <input
       ref="field"
       type="search"
-      class="field pr-7"
+      class="field pr-7 max-[1180px]:pr-2"
       :value="words"
       :aria-label="label"
       :placeholder="label"
@@ -22,6 +22,9 @@ useKeys('Filter', [{ key: '/', message: 'filter this list', run: () => field.val
       @input="emit('change', ($event.target as HTMLInputElement).value)"
       @keydown.esc="field?.blur()"
     />
-    <kbd class="pointer-events-none absolute top-1.5 right-2 rounded border border-faint px-1 font-mono text-2xs text-soft">/</kbd>
+    <kbd
+      class="pointer-events-none absolute top-1.5 right-2 rounded border border-faint px-1 font-mono text-2xs text-soft max-[1180px]:hidden"
+      >/</kbd
+    >
   </div>
 </template>

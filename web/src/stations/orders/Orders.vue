@@ -36,13 +36,13 @@ const state = computed(() => (text('state') === 'all' ? '' : text('state') || (t
 const WAITS = new Set(['needs_lane', 'held', 'refused'])
 const CHOOSABLE = new Set(['ready', ...WAITS])
 const columns = computed<Column[]>(() => [
-  { key: 'number', label: 'Order', width: '84px' },
-  { key: 'title', label: 'What and who', width: '31%' },
+  { key: 'number', label: 'Order', width: '72px' },
+  { key: 'title', label: 'What and who', width: '28%' },
   { key: 'message', label: WAITS.has(state.value) ? 'Why it waits' : 'Where it stands', sort: false },
   { key: 'paid', label: 'Paid', right: true, width: '82px' },
   { key: 'profit', label: 'Profit', right: true, width: '82px' },
-  { key: 'came_at', label: 'Came', right: true, width: '76px', sort: 'ordered_at' },
-  { key: 'promised_by', label: 'Promised', right: true, width: '92px' },
+  { key: 'came_at', label: 'Came', right: true, width: '64px', sort: 'ordered_at' },
+  { key: 'promised_by', label: 'Promised', right: true, width: '88px' },
 ])
 const active = ref<number | null>(Number(text('row')) || null)
 watch(

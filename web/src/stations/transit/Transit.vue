@@ -55,7 +55,7 @@ const wide = useMediaQuery('(min-width: 1200px)')
 const columns = computed<Column[]>(() => [
   { key: 'number', label: 'Parcel', width: wide.value ? '168px' : '150px' },
   { key: 'order', label: 'Order and buyer', width: '22%' },
-  { key: 'way', label: 'Way against the promise', sort: 'made_at' },
+  { key: 'way', label: 'Way and promise', sort: 'made_at' },
   { key: 'last_word', label: 'Last word', width: wide.value ? '21%' : '25%' },
   ...(wide.value ? [{ key: 'promised_by', label: 'Promised', right: true, width: '92px' }] : []),
   ...(view.value === 'trouble' ? [{ key: 'at_risk', label: 'At risk', sort: false as const, right: true, width: '84px' }] : []),
