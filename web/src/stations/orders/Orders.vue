@@ -90,12 +90,25 @@ useKeys('Orders', [
   { key: 'escape', message: 'close the order', run: () => (active.value = null) },
 ])
 const edge = (row: Row) => (WAITS.has(row.state) ? 'bg-amber' : '')
+/** What is said of one order in a state, and of many. */
+const SAID: Record<string, [string, string]> = {
+  needs_lane: ['needs a lane', 'need a lane'],
+  held: ['is on hold', 'are on hold'],
+  refused: ['was refused', 'were refused'],
+  new: ['is new', 'are new'],
+  ready: ['is ready to send', 'are ready to send'],
+  bought: ['is going out', 'are going out'],
+  with_supplier: ['is with its supplier', 'are with suppliers'],
+  on_the_road: ['is on the road', 'are on the road'],
+  arrived: ['has arrived', 'have arrived'],
+  cancelled: ['is cancelled', 'are cancelled'],
+}
 const heading = computed(() => {
   if (!standing.value) return 'Orders'
   const n = state.value ? (counts.value[state.value] ?? 0) : Object.values(counts.value).reduce((a, b) => a + b, 0)
-  if (state.value === 'held') return `${plural(n, 'order')} ${n === 1 ? 'is' : 'are'} on hold`
-  if (state.value === 'needs_lane') return `${plural(n, 'order')} ${n === 1 ? 'needs' : 'need'} a lane`
-  return state.value ? `${plural(n, 'order')}: ${(STATE_WORDS[state.value] ?? '').toLowerCase()}` : plural(n, 'order')
+  if (!state.value) return plural(n, 'order')
+  const [one, many] = SAID[state.value] ?? ['', '']
+  return n > 1 ? `${plural(n, 'order')} ${many}` : `${n ? '1 order' : 'No order'} ${one}`
 })
 </script>
 

@@ -61,7 +61,8 @@ const drawn = computed(() =>
       <p class="min-w-0 flex-1">
         At a landed cost of {{ money(dip.edge) }} the price in {{ dip.store }} falls from <b>{{ money(dip.below) }}</b> to
         <b>{{ money(dip.at) }}</b>, and is lower up to a cost of {{ money(dip.until)
-        }}{{ stores > 1 ? `; in ${plural(stores - 1, 'other store')} likewise` : '' }}.
+        }}{{ stores > 1 ? `; in ${plural(stores - 1, 'other store')} likewise` : ''
+        }}{{ over.below !== dip.below ? `, the highest in ${over.store} at ${money(over.below)}` : '' }}.
         {{ listings ? `${plural(listings, 'listing')} ${listings === 1 ? 'stands' : 'stand'} there` : 'No listing stands there now' }}.
       </p>
       <Btn small :title="`The band from ${money(dip.edge)} never goes under ${money(over.below)}`" @click="$emit('carry', over)"
