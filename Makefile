@@ -81,7 +81,7 @@ types: $(STAMPS)/install $(STAMPS)/npm
 # Which lines the tests walk through, by room, with the floors that stand in pyproject.toml.
 coverage: setup $(STAMPS)/chromium $(STAMPS)/servers
 	rm -f .coverage*
-	.venv/bin/pytest -q -n 2 --dist loadscope --no-loadscope-reorder --cov --cov-report= --cov-config=pyproject.toml
+	.venv/bin/pytest -q -n 3 --dist loadscope --no-loadscope-reorder --cov --cov-report= --cov-config=pyproject.toml
 	$(PY) -m tests.coverage_floors
 
 check: setup
@@ -96,7 +96,7 @@ check: setup
 	cd web && npx --no-install prettier --check --log-level warn "src/**/*.{vue,ts}" "!src/api/schema.d.ts" && npx --no-install vue-tsc --noEmit && npx --no-install eslint src --max-warnings 0 && npx --no-install vitest run --silent
 
 test: $(STAMPS)/chromium $(STAMPS)/servers check
-	.venv/bin/pytest -q -n 2 --dist loadscope --no-loadscope-reorder
+	.venv/bin/pytest -q -n 3 --dist loadscope --no-loadscope-reorder
 
 fresh:
 	rm -rf var

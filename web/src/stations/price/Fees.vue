@@ -120,7 +120,9 @@ function kept() {
     <p class="mb-4 text-soft">Typed once; used in every price and every profit. A change is seen before it is made, and can be undone.</p>
     <Sight :of="asked" :lines="4" />
     <section v-for="form in forms" :key="form.id" class="sheet mb-4 max-w-4xl p-4" @input="form.touched = true">
-      <h2 class="text-base!">{{ form.name }}</h2>
+      <h2 class="text-base!">
+        {{ form.name }} <span class="ml-1 text-xs font-normal text-soft">amounts in {{ form.currency }}</span>
+      </h2>
       <div class="mt-3 grid grid-cols-3 gap-4">
         <label><span class="label">Tax inside the price, %</span><input v-model="form.tax" class="field" maxlength="9" /></label>
         <label><span class="label">Payment fee, %</span><input v-model="form.payment" class="field" maxlength="9" /></label>
