@@ -7,7 +7,6 @@ import io
 import json
 import random
 import sqlite3
-import subprocess
 import sys
 import tempfile
 import time
@@ -36,7 +35,7 @@ from amber_lane.services.monitoring import catalogue_sheets
 from amber_lane.sheets.mapped import look
 
 from . import big
-from .measure import Report, percentile, seconds
+from .measure import Report, in_a_process, percentile, seconds
 
 WORDS = ("headlamp", "red padded", "star", "map moon", "stool", "chart 77", "ca", "field", "", "stool padded", "IT-0042", "canvas blue")
 SORTS = ("profit", "margin", "days", "lands", "stock")
@@ -107,7 +106,7 @@ def take_alone(n: int) -> dict[str, float]:
 
 
 def run(report: Report, n: int = 100_000) -> None:
-    told = json.loads(subprocess.run([sys.executable, "-m", "bench.goods", str(n)], capture_output=True, check=True, text=True).stdout)
+    told = in_a_process("goods", n)
     report.add(
         f"catalogue sheet: {n:,} rows read, checked, stored and put into the index of words",
         f"{told['seconds']:.1f} s, {told['ratio']:.2f} times csv + executemany",

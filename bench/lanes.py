@@ -7,7 +7,6 @@ import io
 import json
 import sqlite3
 import statistics
-import subprocess
 import sys
 import tempfile
 import time
@@ -25,7 +24,7 @@ from amber_lane.settings import Settings
 from amber_lane.sheets.table import read_sheet
 
 from . import big
-from .measure import Report, memory_mb, percentile, seconds, signed_in
+from .measure import Report, in_a_process, memory_mb, percentile, seconds, signed_in
 
 ROWS = 200_000
 
@@ -97,8 +96,7 @@ def alone(n: int) -> dict[str, float]:
 
 
 def run(report: Report, n: int = 100_000) -> None:
-    asked = [sys.executable, "-m", "bench.lanes", str(ROWS)]
-    told: dict[str, float] = json.loads(subprocess.run(asked, capture_output=True, check=True, text=True).stdout)
+    told = in_a_process("lanes", ROWS)
     report.add(
         f"lanes sheet: {ROWS:,} rows read, checked and taken",
         f"{told['seconds']:.1f} s, {told['ratio']:.2f} times raw csv and executemany, {told['peak']:.0f} MB",

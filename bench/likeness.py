@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import json
 import random
-import subprocess
 import sys
 import tempfile
 import time
@@ -22,7 +21,7 @@ from amber_lane.services.mapping import item_candidates
 from tests.matching import Made, make
 
 from . import big
-from .measure import Report, memory_mb, percentile, seconds
+from .measure import Report, in_a_process, memory_mb, percentile, seconds
 
 EXAMPLES = Path(__file__).resolve().parents[2] / "shared" / "examples" / "match"
 WORDS = 150
@@ -46,14 +45,8 @@ def alone(skus: int, items: int) -> dict[str, float]:
     return {"seconds": time.perf_counter() - begin, "right": right, "opened": opened, "near": near, "peak": memory_mb()}
 
 
-def _alone(skus: int, items: int) -> dict[str, float]:
-    asked = [sys.executable, "-m", "bench.likeness", str(skus), str(items)]
-    told: dict[str, float] = json.loads(subprocess.run(asked, capture_output=True, check=True, text=True).stdout)
-    return told
-
-
 def run(report: Report) -> None:
-    half_items, half_skus, whole = _alone(5_000, 25_000), _alone(2_500, 50_000), _alone(5_000, 50_000)
+    half_items, half_skus, whole = (in_a_process("likeness", *size) for size in ((5_000, 25_000), (2_500, 50_000), (5_000, 50_000)))
     report.add(
         "matching: 5,000 SKUs against 50,000 items",
         f"{whole['seconds']:.1f} s, {whole['peak']:.0f} MB; sure ones right {whole['right']:.2%}, "

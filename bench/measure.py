@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import resource
 import statistics
+import subprocess
+import sys
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -51,6 +54,14 @@ def in_turn(one: Callable[[], Any], other: Callable[[], Any], times: int = 5) ->
 def memory_mb() -> float:
     """The most memory this process has held."""
     return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+
+
+def in_a_process(part: str, *given: int) -> dict[str, Any]:
+    """What a part of the bench tells as its last line, run in a process of its own so that its memory is its own; before it stands its log."""
+    asked = [sys.executable, "-m", f"bench.{part}", *(str(one) for one in given)]
+    said = subprocess.run(asked, capture_output=True, check=True, text=True).stdout.splitlines()
+    told: dict[str, Any] = json.loads(said[-1])
+    return told
 
 
 def percentile(values: list[float], share: float) -> float:
