@@ -26,6 +26,7 @@ PAGES = Path(__file__).resolve().parents[2] / "web" / "src"
 # Where its words stand, what has them, and which of them no page is ever told.
 WORDS: list[tuple[str, str, type[StrEnum], set[str]]] = [
     ("parts/format.ts", "STATE_WORDS", OrderLineState, set()),
+    ("stations/orders/Orders.vue", "SAID", OrderLineState, set()),
     ("stations/depot/depot.ts", "LOAD_WORDS", InboundState, set()),
     ("stations/depot/depot.ts", "HELD_WORDS", HeldState, set()),
     ("stations/transit/cases.ts", "STATES", ClaimState, set()),
@@ -45,8 +46,9 @@ def words(file: str, name: str) -> dict[str, str]:
     text = (PAGES / file).read_text("utf-8")
     found = re.search(rf"const {name}\b[^=]*= \{{(.*?)\n?\}}\n", text, re.DOTALL)
     assert found, f"{file} has no {name}"
-    # Of what has more than a word, its label.
+    # Of what has more than a word, its label, or what is said of one.
     rows = re.sub(r"\{ label: ('.*?'|\".*?\").*?\}", r"\1", found[1])
+    rows = re.sub(r"\[('.*?'), '.*?'\]", r"\1", rows)
     return dict(re.findall(r"""'?(\w+)'?: ['"](.*?)['"]""", rows))
 
 

@@ -13,7 +13,8 @@ from amber_lane.sheets.pdf_pages import PAGES_MOST, drawn, parts
 from amber_lane.sheets.ubl import CAC, CBC, faults
 from amber_lane.sheets.ubl_despatch import despatch_xml
 
-pdfium = pytest.importorskip("pypdfium2")
+from ..pdf_texts import texts
+
 AT = datetime(2026, 4, 7, 13, 5, 9, tzinfo=UTC)
 
 
@@ -33,12 +34,6 @@ PAPER = LoadPaper(
         carton(3, LabelLine("BL-1", "", 7)),
     ),
 )
-
-
-def texts(data: bytes) -> list[str]:
-    """What stands on each page."""
-    document = pdfium.PdfDocument(data)
-    return [" ".join(document[n].get_textpage().get_text_bounded().split()) for n in range(len(document))]
 
 
 def test_each_label_names_its_carton_where_it_goes_and_what_is_in_it() -> None:

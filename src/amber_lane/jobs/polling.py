@@ -149,11 +149,14 @@ class Reader:
             [one.pack for one in seen],
             gone,
         )
+        # Counted first: asked is asked, also where the answer comes too late to be taken.
+        with self.db.writing() as s:
+            row = self.context(s, "Watch").get(Sweep, sweep, "sweep")
+            row.calls, row.retries = asked, retries
         counts = large_sweeps.carry_out(self.db.reading, self.db.writing, lambda s: self.context(s, "Watch"), sweep, data)
         with self.db.writing() as s:
             context = self.context(s, "Watch")
             row = context.get(Sweep, sweep, "sweep")
-            row.calls, row.retries = asked, retries
             if link.one_by_one:
                 ingest.note_looked(context, supplier_id, [*data.numbers, *gone])
             bad = [text for page in pages for text in page.bad]

@@ -18,10 +18,9 @@ from amber_lane.services.base.errors import Conflict, Invalid, NotFound
 from amber_lane.services.purchasing import po_documents, supplier_answers
 from amber_lane.sheets import ubl
 
+from ...pdf_texts import texts
 from ...small import Small
 from .steps import again, by_mail, send, states, wants
-
-pdfium = pytest.importorskip("pypdfium2")
 
 
 def test_orders_by_mail_go_out_in_one_mail_and_their_answers_move_them(small: Small) -> None:
@@ -135,8 +134,7 @@ def test_a_packing_slip_names_the_store_and_what_was_ordered_and_neither_price_n
         with pytest.raises(NotFound):
             po_documents.of_purchase(small.context(s), made.id + 1, "pdf")
     assert (slip.name, slip.kind) == ("ONE-A-1-slip.pdf", "application/pdf")
-    document = pdfium.PdfDocument(slip.data)
-    (page,) = (" ".join(document[n].get_textpage().get_text_bounded().split()) for n in range(len(document)))
+    (page,) = texts(slip.data)
     for word in ("First shop", "Wren Sorrel", "4 Row", "Whitby", "YO21 3PR", "Clear skies, Wren Sorrel!"):
         assert word in page, page
     lines = small.all(select(OrderLine).where(OrderLine.order_id == order.id).order_by(OrderLine.line_no))
