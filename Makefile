@@ -2,6 +2,8 @@
 SHELL := /bin/bash
 .DEFAULT_GOAL := help
 PY := .venv/bin/python
+# The system's own Python comes first: Debian's is built to be quick, and with one that was compiled by hand all takes half as long again.
+PYTHON := $(firstword $(foreach one,/usr/bin/python3 python3,$(shell $(one) -c 'import ensurepip, sys; sys.exit(not (3, 11) <= sys.version_info < (3, 13))' 2> /dev/null && echo $(one))))
 STAMPS := .stamps
 # Bytecode is written at set-up, so that every start is quick.
 unexport PYTHONDONTWRITEBYTECODE
@@ -9,7 +11,7 @@ export UV_NO_PROGRESS := 1
 WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts -type f 2>/dev/null)
 PY_SOURCES := $(shell find src -name '*.py' 2>/dev/null)
 
-.PHONY: coverage layers help setup demo test test-real fresh audit bench bench-house bench-week check types shots states
+.PHONY: coverage layers help setup demo test test-real fresh audit bench bench-house bench-week check check-python check-web types shots states
 
 help:
 	@echo "make setup   everything that is needed, on a fresh machine"
@@ -22,11 +24,16 @@ help:
 	@echo "make bench-house   houses of three sizes, and write docs/benchmarks-house.md (takes long)"
 	@echo "make bench-week   a week at work with three people, and write docs/benchmarks-week.md (takes 20 minutes)"
 
-setup: $(STAMPS)/python $(STAMPS)/install $(STAMPS)/compiled web/dist/index.html
+# What does not wait for another goes on beside it; what each says is shown once it is done.
+BESIDE := $(MAKE) --no-print-directory -j3 -O
+
+setup:
+	@$(BESIDE) $(STAMPS)/compiled web/dist/index.html
 
 $(STAMPS)/uv:
 	@mkdir -p $(STAMPS)
-	python3 -m venv .venv
+	@test -n "$(PYTHON)" || { echo "Python 3.11 or 3.12 is needed, with its ensurepip: apt-get install python3-venv"; exit 1; }
+	$(PYTHON) -m venv .venv
 	.venv/bin/pip install -q --disable-pip-version-check uv==0.13.8
 	@touch $@
 
@@ -59,7 +66,7 @@ $(STAMPS)/chromium:
 	@touch $@
 
 # Debian's own servers of files, started by the tests in folders of their own.
-$(STAMPS)/servers:
+$(STAMPS)/servers: | $(STAMPS)/chromium
 	@mkdir -p $(STAMPS)
 	@test -x /usr/sbin/sshd && test -x /usr/sbin/vsftpd && test -e /usr/lib/lighttpd/mod_webdav.so || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends openssh-server vsftpd lighttpd lighttpd-mod-webdav > /dev/null; }
 	@touch $@
@@ -84,7 +91,10 @@ coverage: setup $(STAMPS)/chromium $(STAMPS)/servers
 	.venv/bin/pytest -q -n 3 --dist loadscope --no-loadscope-reorder --cov --cov-report= --cov-config=pyproject.toml
 	$(PY) -m tests.coverage_floors
 
-check: setup
+check:
+	@$(BESIDE) check-python check-web
+
+check-python: $(STAMPS)/compiled
 	.venv/bin/ruff check src tests bench
 	.venv/bin/ruff format --check -q src tests bench
 	.venv/bin/mypy
@@ -93,9 +103,12 @@ check: setup
 	.venv/bin/amber-lane description-schema | cmp - docs/description.schema.json || { echo "descriptions changed: run make types"; exit 1; }
 	.venv/bin/amber-lane openapi | cmp - web/src/api/openapi.json || { echo "the interface changed: run make types"; exit 1; }
 	$(MAKE) -s states && git diff --quiet docs/states.md || { echo "the state machines changed: commit docs/states.md"; exit 1; }
+
+check-web: $(STAMPS)/npm
 	cd web && npx --no-install prettier --check --log-level warn "src/**/*.{vue,ts}" "!src/api/schema.d.ts" && npx --no-install vue-tsc --noEmit && npx --no-install eslint src --max-warnings 0 && npx --no-install vitest run --silent
 
-test: $(STAMPS)/chromium $(STAMPS)/servers check
+test:
+	@$(BESIDE) check-python check-web web/dist/index.html $(STAMPS)/chromium $(STAMPS)/servers
 	.venv/bin/pytest -q -n 3 --dist loadscope --no-loadscope-reorder
 
 fresh:
@@ -107,7 +120,7 @@ layers: $(STAMPS)/install
 
 # What is known of faults in the packages that are used; asks their registries, so it is no part of `make test`.
 audit:
-	python3 -m venv .venv-audit && .venv-audit/bin/pip install -q --disable-pip-version-check pip-audit
+	$(PYTHON) -m venv .venv-audit && .venv-audit/bin/pip install -q --disable-pip-version-check pip-audit
 	.venv-audit/bin/pip-audit --require-hashes --disable-pip -r requirements.txt
 	npm audit --prefix web --omit=dev
 

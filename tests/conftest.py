@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 from collections.abc import Iterator
 from pathlib import Path
@@ -38,6 +39,14 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         return 1_000_000 if modules is None else modules.setdefault(item.path.name, len(modules))
 
     items.sort(key=place)
+
+
+def pytest_collection_finish() -> None:
+    """All is loaded now, and stays; of what comes, most goes by itself."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(10_000, 10, 100)
+    gc.enable()
 
 
 @pytest.fixture(autouse=True)

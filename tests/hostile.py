@@ -1,9 +1,10 @@
-"""Files made to hurt whoever opens them, each a few kilobytes."""
+"""Files made to hurt whoever opens them, each a few kilobytes; made when they are asked for."""
 
 from __future__ import annotations
 
 import io
 import zipfile
+from collections.abc import Callable
 
 from amber_lane.sheets.packed import FLAT
 
@@ -54,36 +55,49 @@ def row(n: int, *cells: str) -> str:
 
 
 HEAD = row(1, cell("A1", "item"), cell("B1", "stock"))
-# It says that it has 16,384 x 1,048,576 cells, in 1.5 kB.
-FAR_CORNER = workbook(
-    f'<dimension ref="A1:XFD1048576"/><sheetData>{HEAD}{row(2, cell("A2"), cell("XFD2"))}{row(1048576, cell("XFD1048576"))}</sheetData>'
-)
-# No more cells than are allowed, each row a million further down.
-GAPS = workbook(f"<sheetData>{HEAD}{''.join(row(n * 1_000_000 + 2, cell(f'A{n * 1_000_000 + 2}')) for n in range(1, 30))}</sheetData>")
-MANY_WIDE = workbook(f"<sheetData>{HEAD}{''.join(row(n, cell(f'ALL{n}')) for n in range(2, 20_500))}</sheetData>")
 _LAUGH = "".join(f'<!ENTITY l{n} "{f"&l{n - 1};" * 10}">' for n in range(1, 10))
 _SHARED = '<c r="A2" t="s"><v>0</v></c>'
-LAUGHTER = workbook(
-    f"<sheetData>{HEAD}{row(2, _SHARED)}</sheetData>",
-    f'<?xml version="1.0"?><!DOCTYPE sst [<!ENTITY l0 "ha">{_LAUGH}]><sst {_MAIN}><si><t>&l9;</t></si></sst>',
-)
-GROWS = zipped(**{"list.csv": b"item,stock\n" + b"a" * 60_000_000})
-LARGE = zipped(**{f"list-{n}.csv": bytes(50_000_000) for n in range(9)})
-NESTED = zipped(**{"a.csv": zipped(**{"b.csv": zipped(**{"c.csv": b"item,stock\n"})})})
-DEEP_FLAT = FLAT
-for _ in range(3_000):
-    DEEP_FLAT = FLAT + b'{"name": "x", "form": "flat", "bytes": %d}\n' % len(DEEP_FLAT) + DEEP_FLAT
-DEEP_JSON = FLAT + b'{"name": "x", "form": "rows", "bytes": 200001}\n' + b"[" * 200_000 + b"\n"
-WIDE_TEXT = b"item," + b"stock," * 5_000 + b"\n" + b"a,1,\n" * 3
-ALL = {
-    "far corner": (FAR_CORNER, "columns"),
-    "gaps": (GAPS, "rows"),
-    "many wide": (MANY_WIDE, "cells|columns"),
-    "laughter": (LAUGHTER, ""),
-    "grows": (GROWS, "ratio"),
-    "large": (LARGE, "unpacked"),
-    "nested": (NESTED, ""),
-    "deep flat": (DEEP_FLAT, ""),
-    "deep json": (DEEP_JSON, ""),
-    "wide text": (WIDE_TEXT, "columns"),
+
+
+def _deep_flat() -> bytes:
+    deep = FLAT
+    for _ in range(3_000):
+        deep = FLAT + b'{"name": "x", "form": "flat", "bytes": %d}\n' % len(deep) + deep
+    return deep
+
+
+# By name: how each is made, and the limit at which it fails.
+ALL: dict[str, tuple[Callable[[], bytes], str]] = {
+    # It says that it has 16,384 x 1,048,576 cells, in 1.5 kB.
+    "far corner": (
+        lambda: workbook(
+            f'<dimension ref="A1:XFD1048576"/><sheetData>{HEAD}'
+            f"{row(2, cell('A2'), cell('XFD2'))}{row(1048576, cell('XFD1048576'))}</sheetData>"
+        ),
+        "columns",
+    ),
+    # No more cells than are allowed, each row a million further down.
+    "gaps": (
+        lambda: workbook(
+            f"<sheetData>{HEAD}{''.join(row(n * 1_000_000 + 2, cell(f'A{n * 1_000_000 + 2}')) for n in range(1, 30))}</sheetData>"
+        ),
+        "rows",
+    ),
+    "many wide": (
+        lambda: workbook(f"<sheetData>{HEAD}{''.join(row(n, cell(f'ALL{n}')) for n in range(2, 20_500))}</sheetData>"),
+        "cells|columns",
+    ),
+    "laughter": (
+        lambda: workbook(
+            f"<sheetData>{HEAD}{row(2, _SHARED)}</sheetData>",
+            f'<?xml version="1.0"?><!DOCTYPE sst [<!ENTITY l0 "ha">{_LAUGH}]><sst {_MAIN}><si><t>&l9;</t></si></sst>',
+        ),
+        "",
+    ),
+    "grows": (lambda: zipped(**{"list.csv": b"item,stock\n" + b"a" * 60_000_000}), "ratio"),
+    "large": (lambda: zipped(**{f"list-{n}.csv": bytes(50_000_000) for n in range(9)}), "unpacked"),
+    "nested": (lambda: zipped(**{"a.csv": zipped(**{"b.csv": zipped(**{"c.csv": b"item,stock\n"})})}), ""),
+    "deep flat": (_deep_flat, ""),
+    "deep json": (lambda: FLAT + b'{"name": "x", "form": "rows", "bytes": 200001}\n' + b"[" * 200_000 + b"\n", ""),
+    "wide text": (lambda: b"item," + b"stock," * 5_000 + b"\n" + b"a,1,\n" * 3, "columns"),
 }

@@ -65,7 +65,7 @@ def work(settings: Settings) -> None:
     import os
 
     from . import memory
-    from .api.app import make_clock
+    from .clock import clock_of
     from .connectors import outside
     from .data.session import Database
     from .jobs.worker import Worker
@@ -77,7 +77,7 @@ def work(settings: Settings) -> None:
     over = threading.Event()
     for sign in (signal.SIGTERM, signal.SIGINT):
         signal.signal(sign, lambda *_: over.set())
-    db, clock = Database(settings.url), make_clock(settings)
+    db, clock = Database(settings.url), clock_of(settings.world)
     credentials = CredentialStore.at(settings.data, settings.secret)
     worker = Worker(db, clock, ConnectorRegistry(credentials, settings.call_deadline), settings.data, settings.world)
     worker.start()

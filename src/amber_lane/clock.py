@@ -55,5 +55,19 @@ def ask_world(world: str, within: float) -> tuple[datetime, float]:
     return datetime.fromisoformat(answer["now"]), float(answer["speed"])
 
 
+def clock_of(world: str, within: float = 20.0) -> Clock:
+    """The time of the practice world at this address, else the real time. within: seconds that a world which is just starting is waited
+    for; httpx.HTTPError after that."""
+    until = time.monotonic() + within
+    while world:
+        try:
+            return PacedClock(*ask_world(world, 10))
+        except httpx.HTTPError:
+            if time.monotonic() > until:
+                raise
+            time.sleep(0.1)
+    return SystemClock()
+
+
 # Programs on other machines know nothing of a practice world's time: what they are promised is in real seconds.
 WALL: Clock = SystemClock()

@@ -25,7 +25,8 @@ def marks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 
 @pytest.mark.parametrize("name", hostile.ALL)
 def test_a_file_made_to_hurt_is_refused_and_told_why(name: str, marks: Path) -> None:
-    data, limit = hostile.ALL[name]
+    make, limit = hostile.ALL[name]
+    data = make()
     before, begun = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, time.process_time()
     with pytest.raises(NotASheet) as caught:
         for row in open_sheet(readable(data)).rows:

@@ -5,25 +5,26 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import threading
-import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
-from datetime import datetime
+from functools import cache
 from pathlib import Path
 
 import anyio.to_thread
 import httpx
 import structlog
-from fastapi import Depends, FastAPI, Request
+from fastapi import APIRouter, Depends, FastAPI, Request
 from fastapi.responses import HTMLResponse, Response
+from fastapi.routing import APIRoute
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
+from starlette.routing import BaseRoute
 from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
 from .. import __version__
 from ..beside import Beside
-from ..clock import Clock, PacedClock, SystemClock, ask_world
+from ..clock import Clock, clock_of
 from ..connectors import outside
 from ..data.backups import before_change
 from ..data.session import Database
@@ -96,25 +97,6 @@ class Pages(StaticFiles):
             return HTMLResponse(self.page)
 
 
-def make_clock(settings: Settings) -> Clock:
-    """The practice world's time where there is one, else the real time."""
-    if not settings.world:
-        return SystemClock()
-    return PacedClock(*_first_asked(settings.world))
-
-
-def _first_asked(world: str, within: float = 20.0) -> tuple[datetime, float]:
-    """The world's clock; a world that is just starting is waited for."""
-    until = time.monotonic() + within
-    while True:
-        try:
-            return ask_world(world, 10)
-        except httpx.HTTPError:
-            if time.monotonic() > until:
-                raise
-            time.sleep(0.1)
-
-
 def make_app_state(settings: Settings, transport: httpx.BaseTransport | None = None, clock: Clock | None = None) -> AppState:
     """Open the data folder and all that stands on it; tables are brought up to date."""
     settings.data.mkdir(parents=True, exist_ok=True)
@@ -125,7 +107,7 @@ def make_app_state(settings: Settings, transport: httpx.BaseTransport | None = N
         structlog.get_logger().warning("the data was copied before its shape is changed", backup=str(kept))
     db.migrate()
     credentials = CredentialStore.at(settings.data, settings.secret)
-    hand = clock or make_clock(settings)
+    hand = clock or clock_of(settings.world)
     connectors = ConnectorRegistry(credentials, settings.call_deadline, transport)
     return AppState(settings, db, hand, connectors, Worker(db, hand, connectors, settings.data, settings.world))
 
@@ -167,6 +149,21 @@ GUARDED = (
 )  # fmt: skip
 
 
+def _unique(route: APIRoute) -> str:
+    return f"{route.tags[0] if route.tags else 'app'}_{route.name}"
+
+
+@cache
+def _routes() -> list[BaseRoute]:
+    """Every call of the interface; one application's are like another's, and building their checks takes half a second."""
+    made = APIRouter(prefix="/api/v1", generate_unique_id_function=_unique)
+    for part in OPEN_TO_ALL:
+        made.include_router(part.router, dependencies=[Depends(known_questions)])
+    for part in GUARDED:
+        made.include_router(part.router, dependencies=[Depends(permitted), Depends(known_questions)])
+    return made.routes
+
+
 def make_app(app_state: AppState, beside: Beside | None = None) -> FastAPI:
     """The application over a house. beside: the process of all that runs by itself, where it is not this one."""
 
@@ -199,15 +196,12 @@ def make_app(app_state: AppState, beside: Beside | None = None) -> FastAPI:
         openapi_url="/api/openapi.json",
         docs_url=None,
         redoc_url=None,
-        generate_unique_id_function=lambda route: f"{route.tags[0] if route.tags else 'app'}_{route.name}",
+        generate_unique_id_function=_unique,
     )
     app.state.app_state = app_state
     add_errors(app)
     describe(app)
-    for part in OPEN_TO_ALL:
-        app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(known_questions)])
-    for part in GUARDED:
-        app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(permitted), Depends(known_questions)])
+    app.router.routes.extend(_routes())
 
     @app.get("/api/health", tags=["app"])
     def health() -> dict[str, str]:

@@ -119,15 +119,17 @@ class Delivery:
     def targets(self) -> list[str]:
         """Targets with something to carry out now."""
         with self.db.reading() as s:
+            waits, now = queue.targets(s), self.clock.now()
+            if not waits:
+                return []
             uncalled = {
                 f"{owner}:{number}"
                 for owner, table in (("store", Store), ("supplier", Supplier))
                 for number in s.scalars(select(table.id).where(table.kind.in_(UNCALLED)))
             }
             uncalled |= set_apart(Context(s, self.clock, WHO))
-            now = self.clock.now()
             # What waits for those who are not called is never gone through, however much it is.
-            return [target for target in queue.targets(s) if target not in uncalled and queue.any_due(s, target, now)]
+            return [target for target in waits if target not in uncalled and queue.any_due(s, target, now)]
 
     def run(self, target: str, most: int = 100_000) -> int:
         """Carry out what is due for one target, in batches. Returns how many rows were taken in hand."""

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import hashlib
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from functools import partial
+from functools import cache, cached_property, partial
 
-from sqlalchemy import ColumnElement, func, literal, select
+from sqlalchemy import func, literal, select
 
 from ...core.currency import parse_money
 from ...core.numbers import PPM, half_up
@@ -55,6 +56,17 @@ STATIONS["file"] = "orders"
 STATIONS |= dict.fromkeys(("load", "load_notice", "hold", "hold_answer", "count_again"), "depot")
 
 
+_FAULT = func.coalesce(func.nullif(Outbox.fault, ""), "refused")
+_CAUSE = (Outbox.target, Outbox.kind, _FAULT, Outbox.answer)
+# A carrier's name has a row of its own.
+_IS_DEAD = (Outbox.state == OutboxState.dead, _FAULT != "carrier")
+
+
+def _key(target: str, kind: str, fault: str, said: str) -> AlertKey:
+    """The same for the same cause, however many rows it has."""
+    return AlertKey("dead", target, kind, fault, hashlib.sha256(said.encode()).hexdigest()[:10])
+
+
 @dataclass(frozen=True)
 class RejectedGroup:
     """What one partner did not take for one reason. count: how many, the oldest made at `since`."""
@@ -66,36 +78,21 @@ class RejectedGroup:
     count: int
     since: datetime
 
-    @property
+    @cached_property
     def key(self) -> AlertKey:
-        """The same for the same cause, however many rows it has."""
-        said = hashlib.sha256(self.said.encode()).hexdigest()[:10]
-        return AlertKey("dead", self.target, self.kind, self.fault, said)
+        return _key(self.target, self.kind, self.fault, self.said)
 
-    def rows(self, context: Context, most: int | None = None, only: int | None = None) -> list[Outbox]:
-        """What it stands for, oldest first: all, so many, or one."""
-        query = select(Outbox).where(*self.these).order_by(Outbox.id).limit(most)
+    def rows(self, context: Context, only: int | None = None) -> list[Outbox]:
+        """What it stands for, oldest first: all, or one."""
+        these = (Outbox.target == self.target, Outbox.kind == self.kind, literal(self.fault) == _FAULT, Outbox.answer == self.said)
+        query = select(Outbox).where(Outbox.state == OutboxState.dead, *these).order_by(Outbox.id)
         return list(context.session.scalars(query if only is None else query.where(Outbox.id == only)))
-
-    @property
-    def these(self) -> tuple[ColumnElement[bool], ...]:
-        return (
-            Outbox.state == OutboxState.dead,
-            Outbox.target == self.target,
-            Outbox.kind == self.kind,
-            literal(self.fault) == _FAULT,
-            Outbox.answer == self.said,
-        )
-
-
-_FAULT = func.coalesce(func.nullif(Outbox.fault, ""), "refused")
 
 
 def dead_groups(context: Context) -> list[RejectedGroup]:
-    """What was refused for good, by partner, kind and reason; a carrier's name has a row of its own."""
-    cause = (Outbox.target, Outbox.kind, _FAULT, Outbox.answer)
-    query = select(*cause, func.count(), func.min(Outbox.made_at)).where(Outbox.state == OutboxState.dead, _FAULT != "carrier")
-    return [RejectedGroup(*row) for row in context.session.execute(query.group_by(*cause).order_by(func.min(Outbox.id))).tuples()]
+    """What was refused for good, by partner, kind and reason."""
+    query = select(*_CAUSE, func.count(), func.min(Outbox.made_at)).where(*_IS_DEAD)
+    return [RejectedGroup(*row) for row in context.session.execute(query.group_by(*_CAUSE).order_by(func.min(Outbox.id))).tuples()]
 
 
 def change_message(row: Outbox, count: int) -> str:
@@ -110,38 +107,49 @@ def _name(context: Context, target: str) -> str:
     return str(row.name) if row else owner
 
 
-def _lost_a_day(context: Context, group: RejectedGroup) -> int:
-    """What a dearer price that a store does not show costs with every sale, by the newest change of each listing; in the house's money."""
+def _lost_a_day(context: Context) -> Counter[AlertKey]:
+    """What dearer prices that stores do not show cost with every sale of a day, by cause, from the newest change of each listing; in the
+    house's money."""
     worth, in_body = exchange_rates.HomeWorth(context), partial(func.json_extract, Outbox.body)
     state = func.coalesce(in_body("$.state"), "live")
     columns = (Listing.id, state, in_body("$.price"), in_body("$.currency"), Listing.shown_price, Listing.currency, Sku.pace)
-    query = select(*columns).join(Listing, Listing.id == in_body("$.listing")).join(Sku, Sku.id == Listing.sku_id)
-    query = query.where(*group.these, Listing.shown_state == "live").order_by(Outbox.id)
-    newest = {number: row for number, *row in context.session.execute(query).tuples()}
-    return sum(
-        half_up(pace * worth.of(max(parse_money(price, money) - shown, 0), shown_in), PPM)
-        for wanted, price, money, shown, shown_in, pace in newest.values()
-        if wanted == "live" and price is not None
-    )
+    query = select(*_CAUSE, *columns).join(Listing, Listing.id == in_body("$.listing")).join(Sku, Sku.id == Listing.sku_id)
+    query = query.where(*_IS_DEAD, Outbox.kind == "listing", Listing.shown_state == "live").order_by(Outbox.id)
+    newest = {(_key(*row[:4]), row[4]): row[5:] for row in context.session.execute(query).tuples()}
+    out = Counter[AlertKey]()
+    for (cause, _), (wanted, price, money, shown, shown_in, pace) in newest.items():
+        if wanted == "live" and price is not None:
+            out[cause] += half_up(pace * worth.of(max(parse_money(price, money) - shown, 0), shown_in), PPM)
+    return out
 
 
-def _at_risk(context: Context, group: RejectedGroup) -> tuple[int, bool]:
-    """What it costs, in the house's money, and whether per day. A listing that should be off sale stands under oversell; of all but
-    listings one refund each is likely."""
-    return (_lost_a_day(context, group), True) if group.kind == "listing" else (refund_cost(context) * group.count, False)
+def _first_of_each(context: Context) -> dict[AlertKey, list[Outbox]]:
+    """Of each cause the oldest, as many as are shown."""
+    place = func.row_number().over(partition_by=_CAUSE, order_by=Outbox.id).label("place")
+    placed = select(Outbox.id, place).where(*_IS_DEAD).subquery()
+    rows = select(*_CAUSE, Outbox).join(placed, placed.c.id == Outbox.id).where(placed.c.place <= SHOWN).order_by(Outbox.id)
+    out: dict[AlertKey, list[Outbox]] = {}
+    for *cause, row in context.session.execute(rows).tuples():
+        out.setdefault(_key(*cause), []).append(row)
+    return out
 
 
 def _dead(context: Context) -> Iterator[Alert]:
-    for one in dead_groups(context):
-        n, rows = one.count, one.rows(context, most=SHOWN)
-        risk, per_day = _at_risk(context, one)
+    """A listing that should be off sale stands under oversell; of all but listings one refund each is likely."""
+    groups = dead_groups(context)
+    if not groups:
+        return
+    first, lost, refund, name = _first_of_each(context), _lost_a_day(context), refund_cost(context), cache(partial(_name, context))
+    for one in groups:
+        n, rows, per_day = one.count, first[one.key], one.kind == "listing"
+        risk = lost[one.key] if per_day else refund * n
         what = change_message(rows[0], n)
         unsure = one.fault == "unsure"
         yield Alert(
             one.key,
             STATIONS.get(one.kind, "transit"),
             "Unsure" if unsure else "Rejected",
-            f"Nobody knows whether {what} arrived" if unsure else f"{_name(context, one.target)} rejected {what}",
+            f"Nobody knows whether {what} arrived" if unsure else f"{name(one.target)} rejected {what}",
             one.said or "no reason was given",
             one.since,
             AlertStep("Send again", act=True) if unsure else AlertStep("Try again" if n == 1 else f"Try all {grouped(n)} again", act=True),
