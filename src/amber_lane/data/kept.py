@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any, TypeVar
 
 from sqlalchemy.exc import SQLAlchemyError
@@ -101,6 +101,10 @@ class Cache:
 
 def _moved(had: _One, at: dict[str, int]) -> bool:
     return any(at.get(table, 0) != n for table, n in had.tables.items())
+
+
+# A moment for what no time makes old.
+NEVER_OLD = datetime(2000, 1, 1, tzinfo=UTC)
 
 
 def kept(

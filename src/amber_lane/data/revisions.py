@@ -16,7 +16,7 @@ from .tables import metadata
 
 _CHANGES = re.compile(r'\s*(?:insert\s+(?:or\s+\w+\s+)?into|update(?:\s+or\s+\w+)?|delete\s+from|replace\s+into)\s+"?(\w+)', re.IGNORECASE)
 _NAME = re.compile(r"\w+")
-_TOUCHED, _READ, _THERE = "amber_touched", "amber_read", "amber_revisions"
+_TOUCHED, _READ, _THERE, _SEEN = "amber_touched", "amber_read", "amber_revisions", "amber_seen"
 TABLE = "revision"
 # Said of what was made of more than tables: of columns in memory, of files, of what waits.
 ANYTHING = "*"
@@ -32,7 +32,8 @@ def watch(engine: Engine) -> None:
 
 def _begin(connection: Connection) -> None:
     connection.info[_TOUCHED] = set()
-    connection.info.pop(_READ, None)
+    for name in (_READ, _SEEN):
+        connection.info.pop(name, None)
 
 
 def _note(connection: Connection, _: object, statement: str, *__: object) -> None:
@@ -58,8 +59,12 @@ def _is_there(connection: Connection) -> bool:
 
 
 def of(s: Session) -> dict[str, int]:
-    """How often each table was changed, as this transaction sees it; a table that never was is left out."""
-    return {name: int(n) for name, n in s.execute(text(f"select name, n from {TABLE}"))}
+    """How often each table was changed, as this transaction sees it from its beginning to its end; a table that never was is left out."""
+    info = s.connection().info
+    if _SEEN not in info:
+        info[_SEEN] = {name: int(n) for name, n in s.execute(text(f"select name, n from {TABLE}"))}
+    seen: dict[str, int] = info[_SEEN]
+    return seen
 
 
 @contextmanager

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from ...core.currency import MINOR_DIGITS
 from ...core.ids import check_country
 from ...core.writing import Writing, use
+from ...data.kept import NEVER_OLD, kept
 from ...data.outbox import AuditEntry
 from ...data.setup import Setting, Store
 from ...sheets.mapping import Manner
@@ -62,16 +63,24 @@ class Place:
 def place_of(s: Session) -> Place:
     """What was said of the house's place; until then times are UTC and days come before months."""
     if PLACE not in s.info:
-        row = s.scalar(select(Setting).where(Setting.name == PLACE))
-        s.info[PLACE] = Place(**row.value) if row else Place()
+        s.info[PLACE] = kept(s, PLACE, NEVER_OLD, _place)
         # Read by every use case, in each process: so all of them write as was said last.
         use(s.info[PLACE].writing)
     place: Place = s.info[PLACE]
     return place
 
 
+def _place(s: Session) -> Place:
+    row = s.scalar(select(Setting).where(Setting.name == PLACE))
+    return Place(**row.value) if row else Place()
+
+
 def home_of(s: Session) -> str:
     """The house's currency: as it was said, else that of its oldest store, else that of its country."""
+    return kept(s, "home", NEVER_OLD, _home)
+
+
+def _home(s: Session) -> str:
     place = place_of(s)
     if place.currency:
         return place.currency
