@@ -90,7 +90,7 @@ def test_many_lanes_are_shut_and_let_be_used_at_once_and_one_explains_itself(app
     app.goto(f"{served.address}/lanes?view=settled&lane=new")
     for row in (1, 2, 3):
         app.get_by_label(f"Choose row {row}", exact=True).click()
-    expect(app.get_by_text("3 chosen")).to_be_visible()
+    expect(app.get_by_text("3 chosen", exact=True)).to_be_visible()
     app.keyboard.press("x")
     expect(app.get_by_text("3 lanes changed")).to_be_visible()
     assert len(business.all(select(Lane).where(Lane.state == "shut", Lane.closed_at.is_(None)))) == 3

@@ -13,6 +13,7 @@ from amber_lane.data.orders import OrderLine
 from amber_lane.data.shelf import Sku
 from amber_lane.data.source import Item
 from amber_lane.jobs.background_jobs import LongJobs
+from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict
@@ -71,6 +72,12 @@ def test_the_sure_are_opened_by_a_job_with_spares_and_proof_and_a_refused_pair_n
     assert [row.state for row in strap.all(select(OrderLine).where(OrderLine.order_id == order.id))] == ["ready"]
     act = strap.act("lane.sure")
     assert act.undo == "open" and act.count == 2 and strap.listing(1).lane_id == lane.id
+    # Taken back, or closed by a person, none is opened by itself again; what was another item's may be.
+    strap.write(lambda context: undo.undo(context, act.id))
+    strap.write(lambda context: lanes.open_lane(context, 3, [lanes.LaneItem(3, Fraction(1))]))
+    strap.write(lambda context: lanes.close_lane(context, strap.lane(3).id, strap.lane(3).version))
+    with strap.db.reading() as s:
+        assert not [one.items for one in auto_matching.find_sure(strap.context(s)) if one.sku in (1, 3)]
     strap.write(lambda context: PolicyChange("house", "", {"open_sure": False}).keep(context))
     with strap.db.reading() as s:
         assert not auto_matching.alone(strap.context(s))

@@ -40,8 +40,11 @@ def name(context: Context, kind: Any, row_id: int, title: str, **more: Any) -> N
 
 
 def bare(context: Context, sku: int) -> None:
-    for lane, _ in lanes.lanes_of(context, sku):
-        lane.closed_at = context.now
+    """A SKU that never had a lane."""
+    for lane, parts in lanes.lanes_of(context, sku):
+        for row in (*parts, lane):
+            context.session.delete(row)
+            context.session.flush()
     context.session.execute(update(Listing).where(Listing.sku_id == sku).values(lane_id=None))
     context.session.flush()
 

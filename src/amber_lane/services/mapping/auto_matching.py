@@ -57,11 +57,14 @@ def find_sure(context: Context, progress: Callable[[int], None] = lambda n: None
     # Words are learnt from what the house knows, so that a few leftovers are not judged by themselves alone.
     others = sorted(set(context.session.scalars(select(Sku.id))) - set(wanted))
     known = rows_of_skus(context, others[:: -(-len(others) // LEARNT_FROM)] if others else ())
-    refused = {(str(sku), str(item)) for sku, item in context.session.execute(select(Rejection.sku_id, Rejection.item_id))}
+    # What a person closed, or took back, is not opened again by itself; it is still offered.
+    closed = select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id).where(Lane.closed_at.is_not(None))
+    pairs = select(Rejection.sku_id, Rejection.item_id).union(closed)
+    refused = {(str(sku), str(item)) for sku, item in context.session.execute(pairs).tuples()}
     packs = bool(policy_for(context.session)["open_packs"])
     found = match(ours, items, refused, progress, patterns=patterns(context), known=known, other_packs=packs)
-    pairs = {int(row.key): [one for one in near if one.decision == OPEN] for row, near in zip(ours, found, strict=True)}
-    return _cheapest_first(context, {sku: near for sku, near in pairs.items() if near}, items)
+    sure = {int(row.key): [one for one in near if one.decision == OPEN] for row, near in zip(ours, found, strict=True)}
+    return _cheapest_first(context, {sku: near for sku, near in sure.items() if near}, items)
 
 
 def _near(context: Context, wanted: Sequence[int]) -> set[int] | None:
