@@ -86,9 +86,15 @@ class Worlds:
 
 
 @cache
+def _own() -> tempfile.TemporaryDirectory[str]:
+    """What is kept for all tests of this process, and goes with it."""
+    return tempfile.TemporaryDirectory(prefix="amber-lane-")
+
+
+@cache
 def empty_file() -> Path:
     """A database file with all tables and nothing in them, made once; making it anew for every test would be most of the time."""
-    path = Path(tempfile.mkdtemp(prefix="amber-lane-")) / "empty.db"
+    path = Path(_own().name) / "empty.db"
     db = Database(f"sqlite:///{path}")
     db.migrate()
     with db.engine.connect() as connection:
@@ -200,7 +206,7 @@ class Business:
         kept = self.world.houses.get(moment)
         if kept is None:
             make()
-            self.world.houses[moment] = kept = Path(tempfile.mkdtemp(prefix="amber-lane-")) / "house"
+            self.world.houses[moment] = kept = Path(tempfile.mkdtemp(dir=_own().name)) / "house"
             self.world.keep(moment)
             self.close()
             shutil.copytree(self.folder, kept)

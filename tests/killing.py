@@ -86,9 +86,11 @@ def survive(business: Business) -> None:
     delivery.recover()
     business.app_state.worker.jobs.recover()
     work(business)
-    for number in list(delivery.not_before):
-        delivery.not_before[number] = 0
-    work(business)
+    if delivery.not_before:
+        # What the dead one had in hand has been asked for, and is gone on with.
+        for number in list(delivery.not_before):
+            delivery.not_before[number] = 0
+        work(business)
 
 
 def check(business: Business) -> None:

@@ -119,7 +119,7 @@ def test_a_lease_that_runs_out_is_handed_on_as_perhaps_done_and_late_words_count
 @settings(deadline=None, max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.lists(st.sampled_from(["wish", "work", "die before", "die after", "fail", "unknown", "wait"]), max_size=14))
 def test_however_it_dies_the_store_sees_every_newest_price_in_order(house_file: Path, steps: list[str]) -> None:
-    small, token = close_row(Small(Path(tempfile.mkdtemp()), house_file))
+    small, token = close_row(Small(Path(tempfile.mkdtemp(dir=house_file.parent)), house_file))
     hand, shop, runs = Program(small, token, WALL.now()), [], 0
     done: set[str] = set()
     price = small.listing(1, 2).wanted_price

@@ -13,7 +13,8 @@ from ..week import live
 
 
 def test_a_week_with_faults_never_shows_what_was_doubted_and_loses_less_than_no_watch(business: Business) -> None:
-    week = live(business, days=3)
+    # So long that each fault has its turn.
+    week = live(business, days=2)
     with business.app_state.db.reading() as s:
         verdicts = dict(s.execute(select(Sighting.verdict, func.count()).group_by(Sighting.verdict)).tuples().all())
         states = dict(s.execute(select(Sweep.state, func.count()).group_by(Sweep.state)).tuples().all())

@@ -16,14 +16,40 @@ from ..core.price import NONE
 _APART = "\x1f"
 
 
-def fetch_columns(s: Session, query: Any) -> list[Any]:
-    """A query's rows as one int64 column per field; text fields as lists. NULL becomes NONE, or an empty text."""
+class Columns:
+    """A query that is read as columns; one that is asked again and again is made once, which takes longer than asking it."""
+
+    def __init__(self, query: Any) -> None:
+        self.query, rows = query, query.subquery()
+        self.texts = [isinstance(column.type, String) for column in rows.c]
+        # Each column joined to one text by the database, which takes half the time and lets other threads work meanwhile.
+        self.joined = select(
+            func.count(),
+            *(
+                func.group_concat(func.coalesce(column, ""), _APART) if text else func.group_concat(func.coalesce(column, NONE), ",")
+                for column, text in zip(rows.c, self.texts, strict=True)
+            ),
+        )
+
+
+def fetch_columns(s: Session, asked: Any, given: dict[str, Any] | None = None) -> list[Any]:
+    """A query's rows as one int64 column per field; text fields as lists. NULL becomes NONE, or an empty text.
+
+    asked: a query, or Columns of one that was made before; given: what its parameters are.
+    """
+    asked = asked if isinstance(asked, Columns) else Columns(asked)
     if s.get_bind().dialect.name == "sqlite":
-        return _joined_columns(s, query)
+        totals = s.connection().execute(asked.joined, given).one()
+        if not totals[0]:
+            return [np.zeros(0, dtype=np.int64) for _ in asked.texts]
+        return [
+            one.split(_APART) if text else np.fromstring(one, dtype=np.int64, sep=",")
+            for one, text in zip(totals[1:], asked.texts, strict=True)
+        ]
     # The driver's own rows: wrapping each of a hundred thousand would take as long as reading them.
-    rows = s.connection().execute(query).cursor.fetchall()
+    rows = s.connection().execute(asked.query, given).cursor.fetchall()
     if not rows:
-        return [np.zeros(0, dtype=np.int64) for _ in query.selected_columns]
+        return [np.zeros(0, dtype=np.int64) for _ in asked.texts]
     out: list[Any] = []
     for column in zip(*rows, strict=True):
         if isinstance(column[0], str):
@@ -31,20 +57,6 @@ def fetch_columns(s: Session, query: Any) -> list[Any]:
         else:
             out.append(np.array(column, dtype=np.int64))
     return out
-
-
-def _joined_columns(s: Session, query: Any) -> list[Any]:
-    """The same with each column joined to one text by the database, which takes half the time and lets other threads work meanwhile."""
-    rows = query.subquery()
-    texts = [isinstance(column.type, String) for column in rows.c]
-    joined = [
-        func.group_concat(func.coalesce(column, ""), _APART) if text else func.group_concat(func.coalesce(column, NONE), ",")
-        for column, text in zip(rows.c, texts, strict=True)
-    ]
-    totals = s.connection().execute(select(func.count(), *joined)).one()
-    if not totals[0]:
-        return [np.zeros(0, dtype=np.int64) for _ in texts]
-    return [one.split(_APART) if text else np.fromstring(one, dtype=np.int64, sep=",") for one, text in zip(totals[1:], texts, strict=True)]
 
 
 def or_none(column: Any) -> Any:

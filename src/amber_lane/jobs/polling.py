@@ -7,10 +7,11 @@ import time
 from collections.abc import Callable, Collection, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime, timedelta
+from functools import cache
 from typing import Any, TypeVar
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import Select, bindparam, select
 from sqlalchemy.orm import Session
 
 from ..clock import Clock
@@ -455,6 +456,11 @@ class Reader:
     def due(self, kind: Any, column: Any, at: datetime) -> list[int]:  # noqa: ANN401 - a table of partners and its column
         """Numbers of partners whose time has come, of those that are called at all; who was never looked at comes first."""
         with self.db.reading() as s:
-            called = (kind.kind.not_in(UNCALLED), kind.paused_at.is_(None), kind.ended_at.is_(None))
-            query = select(kind.id).where((column.is_(None)) | (column <= at), *called)
-            return list(s.scalars(query.order_by(kind.id)))
+            return list(s.scalars(_due(kind, column), {"at": at}))
+
+
+@cache
+def _due(kind: Any, column: Any) -> Select[int]:  # noqa: ANN401 - as above
+    """Asked several times a second, so made once."""
+    called = (kind.kind.not_in(UNCALLED), kind.paused_at.is_(None), kind.ended_at.is_(None))
+    return select(kind.id).where((column.is_(None)) | (column <= bindparam("at")), *called).order_by(kind.id)

@@ -6,9 +6,10 @@ import base64
 import secrets
 from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
+from functools import cache
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, func, select, update
+from sqlalchemy import ColumnElement, Select, bindparam, func, select, update
 from sqlalchemy.orm import Session, aliased
 
 from ...connectors import claim_payloads, depot_payloads, payloads, return_payloads
@@ -235,11 +236,9 @@ def any_due(s: Session, target: str, now: datetime) -> bool:
     return s.scalar(_open(select(Outbox.id).where(*due)).limit(1)) is not None
 
 
-def next_due(s: Session, target: str, now: datetime, most: int, *wanted: ColumnElement[bool], but: Collection[int] = ()) -> list[Outbox]:
-    """What a target is sent next, the oldest first: of each subject only its oldest open change, and none that is in hand.
-
-    but: rows that are too early to be asked for. A change that waits for its next try holds up its subject and nothing else.
-    """
+@cache
+def _due() -> Select[Outbox]:
+    """What may be sent next: of each subject only its oldest open change. Asked all the time, so made once."""
     older = aliased(Outbox)
     first = (
         ~select(older.id)
@@ -251,10 +250,14 @@ def next_due(s: Session, target: str, now: datetime, most: int, *wanted: ColumnE
         )
         .exists()
     )
-    query = (
-        _open(select(Outbox))
-        .where(Outbox.target == target, Outbox.state.in_((OutboxState.waiting, OutboxState.unknown)), Outbox.after <= now, first, *wanted)
-        .order_by(Outbox.id)
-        .limit(most + len(but))
-    )
-    return [row for row in s.scalars(query) if row.id not in but][:most]
+    due = (Outbox.state.in_((OutboxState.waiting, OutboxState.unknown)), Outbox.after <= bindparam("now"))
+    return _open(select(Outbox)).where(Outbox.target == bindparam("to"), *due, first).order_by(Outbox.id)
+
+
+def next_due(s: Session, target: str, now: datetime, most: int, *wanted: ColumnElement[bool], but: Collection[int] = ()) -> list[Outbox]:
+    """What a target is sent next, the oldest first: of each subject only its oldest open change, and none that is in hand.
+
+    but: rows that are too early to be asked for. A change that waits for its next try holds up its subject and nothing else.
+    """
+    query = _due().where(*wanted).limit(most + len(but))
+    return [row for row in s.scalars(query, {"to": target, "now": now}) if row.id not in but][:most]

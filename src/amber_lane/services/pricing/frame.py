@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, fields
 from datetime import datetime
+from functools import cache
 from typing import Any, NamedTuple
 
 import numpy as np
-from sqlalchemy import BigInteger, case, func, select, type_coerce
+from sqlalchemy import BigInteger, bindparam, case, func, select, type_coerce
 from sqlalchemy.orm import Session
 
 from ...core import price
@@ -19,7 +20,7 @@ from ...core.risk import sold_twice
 from ...core.states import ListingState
 from ...data.base import to_ms
 from ...data.bulk import in_chunks, quiet
-from ...data.columns import fetch_columns, join, or_none, place_of, sorted_by, spliced
+from ...data.columns import Columns, fetch_columns, join, or_none, place_of, sorted_by, spliced
 from ...data.shelf import Listing, Sku
 from ..base.context import Context
 from .draft_lane import DraftLane
@@ -242,8 +243,10 @@ def _switches(facts: Facts, store: Ints) -> tuple[Bools, Bools, Bools]:
     return rows[:, 0], rows[:, 1], rows[:, 2]
 
 
-def _listings(s: Session, now: datetime, skus: list[int] | None, preparing: bool) -> list[Any]:
-    in_force = (Listing.hand_until.is_(None)) | (Listing.hand_until > now)
+@cache
+def _columns(some: bool, preparing: bool) -> Columns:
+    """some: of SKUs that are named."""
+    in_force = (Listing.hand_until.is_(None)) | (Listing.hand_until > bindparam("now"))
     query = (
         select(
             Listing.id,
@@ -275,10 +278,16 @@ def _listings(s: Session, now: datetime, skus: list[int] | None, preparing: bool
         .join(Sku, Sku.id == Listing.sku_id)
         .where(Listing.state.in_((ListingState.live, ListingState.paused, *((ListingState.preparing,) if preparing else ()))))
     )
-    if skus is not None:
-        return sorted_by(fetch_columns(s, query.where(Listing.sku_id.in_(skus))), [0])
+    if some:
+        return Columns(query.where(Listing.sku_id.in_(bindparam("skus", expanding=True))))
     # By their numbers, so that nothing is sorted.
-    return fetch_columns(s, query.with_hint(Listing, "NOT INDEXED", "sqlite").order_by(Listing.id))
+    return Columns(query.with_hint(Listing, "NOT INDEXED", "sqlite").order_by(Listing.id))
+
+
+def _listings(s: Session, now: datetime, skus: list[int] | None, preparing: bool) -> list[Any]:
+    if skus is None:
+        return fetch_columns(s, _columns(False, preparing), {"now": now})
+    return sorted_by(fetch_columns(s, _columns(True, preparing), {"now": now, "skus": skus}), [0])
 
 
 def splice(context: Context, raw: Raw, facts: Facts, skus: list[int]) -> Raw:

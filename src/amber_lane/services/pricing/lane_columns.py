@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Any
 
 import numpy as np
-from sqlalchemy import case, func, select
+from sqlalchemy import BindParameter, Select, bindparam, case, func, select
 from sqlalchemy.orm import Session
 
 from ...core import cost
@@ -13,7 +14,7 @@ from ...core.money import Ints
 from ...core.states import WAITING_LINES, PurchaseState
 from ...data.base import by_index
 from ...data.bulk import in_chunks
-from ...data.columns import fetch_columns, join, or_none, place_of, sorted_by, spliced
+from ...data.columns import Columns, fetch_columns, join, or_none, place_of, sorted_by, spliced
 from ...data.lanes import SENDS_OTHERWISE, Lane, LanePart
 from ...data.orders import OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import Origin, Supplier
@@ -44,6 +45,8 @@ FIELDS = (
 )
 
 
+# Named when it is asked.
+_SKUS: BindParameter[Any] = bindparam("skus", expanding=True)
 _SKU = FIELDS.index("sku")
 ORDER = [FIELDS.index(name) for name in ("sku", "priority", "lane", "origin")]
 
@@ -60,7 +63,9 @@ def splice_lanes(s: Session, columns: list[Any], skus: list[int]) -> list[Any]:
     return spliced(columns, lane_columns(s, skus), gone, ORDER)
 
 
-def _read(s: Session, skus: list[int] | None) -> list[object]:
+@cache
+def _columns(some: bool) -> Columns:
+    """some: of SKUs that are named."""
     query = (
         select(
             Lane.id,
@@ -87,15 +92,24 @@ def _read(s: Session, skus: list[int] | None) -> list[object]:
         .join(Origin, Origin.id == func.coalesce(LanePart.origin_id, Lane.origin_id))
         .where(Lane.closed_at.is_(None), Lane.is_substitute.is_(False))
     )
-    columns = fetch_columns(s, query if skus is None else query.where(Lane.sku_id.in_(skus)))
+    return Columns(query.where(Lane.sku_id.in_(_SKUS)) if some else query)
+
+
+def _read(s: Session, skus: list[int] | None) -> list[object]:
+    columns = fetch_columns(s, _columns(skus is not None), None if skus is None else {"skus": skus})
     # Quicker than by the database, which would carry all columns through its sorting.
     return sorted_by(columns, ORDER)
 
 
+@cache
+def _send_otherwise(some: bool) -> Select[int, dict[str, str]]:
+    query = select(Lane.id, Lane.services).where(SENDS_OTHERWISE)
+    return query.where(Lane.sku_id.in_(_SKUS)) if some else by_index(query, Lane, "ix_lane_services")
+
+
 def services_by_country(s: Session, skus: list[int] | None) -> dict[int, dict[str, str]]:
     """Lanes that send to some countries by another service than their own."""
-    query = select(Lane.id, Lane.services).where(SENDS_OTHERWISE)
-    return dict(s.execute(by_index(query, Lane, "ix_lane_services") if skus is None else query.where(Lane.sku_id.in_(skus))).tuples().all())
+    return dict(s.execute(_send_otherwise(skus is not None), None if skus is None else {"skus": skus}).tuples().all())
 
 
 def lane_pairs(s: Session) -> tuple[Ints, Ints]:
@@ -105,22 +119,22 @@ def lane_pairs(s: Session) -> tuple[Ints, Ints]:
     return sku, item
 
 
-def owed_units(context: Context) -> dict[int, int]:
-    """Supplier units per item that are sold and not yet bought, or bought and not yet seen in the supplier's stock."""
-    s = context.session
-    owed: dict[int, int] = {}
+@cache
+def _sold() -> Select[int, int, int, int]:
+    """What is sold and not yet bought: item, units sold, and what one of them takes."""
     chosen = func.coalesce(
         OrderLine.lane_id,
         select(Lane.id).where(Lane.sku_id == OrderLine.sku_id, Lane.closed_at.is_(None), Lane.priority == 0).limit(1).scalar_subquery(),
     )
     waits = select(OrderLine.quantity, chosen.label("lane")).where(OrderLine.state.in_(WAITING_LINES))
     open_lines = by_index(waits, OrderLine, "ix_order_line_state").subquery()
-    for item, quantity, num, den in s.execute(
-        select(LanePart.item_id, open_lines.c.quantity, LanePart.units_num, LanePart.units_den).join(
-            open_lines, open_lines.c.lane == LanePart.lane_id
-        )
-    ):
-        owed[item] = owed.get(item, 0) + cost.packs_needed(quantity, num, den)
+    units = select(LanePart.item_id, open_lines.c.quantity, LanePart.units_num, LanePart.units_den)
+    return units.join(open_lines, open_lines.c.lane == LanePart.lane_id)
+
+
+@cache
+def _bought() -> Select[int, int]:
+    """Units of each item that are bought and not yet seen in the supplier's stock."""
     pending = (PurchaseOrder.state.in_((PurchaseState.waiting, PurchaseState.sent))) | (
         (PurchaseOrder.state == PurchaseState.accepted) & (PurchaseOrder.answered_at > func.coalesce(Supplier.good_sweep_at, 0))
     )
@@ -131,8 +145,15 @@ def owed_units(context: Context) -> dict[int, int]:
         .where(PurchaseLine.live, PurchaseOrder.state.in_((PurchaseState.waiting, PurchaseState.sent, PurchaseState.accepted)), pending)
         .group_by(PurchaseLine.item_id)
     )
-    bought = by_index(by_index(bought, PurchaseOrder, "ix_purchase_order_state"), PurchaseLine, "ix_purchase_line_purchase_id")
-    for item, quantity in s.execute(bought):
+    return by_index(by_index(bought, PurchaseOrder, "ix_purchase_order_state"), PurchaseLine, "ix_purchase_line_purchase_id")
+
+
+def owed_units(context: Context) -> dict[int, int]:
+    """Supplier units per item that are sold and not yet bought, or bought and not yet seen in the supplier's stock."""
+    owed: dict[int, int] = {}
+    for item, quantity, num, den in context.session.execute(_sold()):
+        owed[item] = owed.get(item, 0) + cost.packs_needed(quantity, num, den)
+    for item, quantity in context.session.execute(_bought()):
         owed[item] = owed.get(item, 0) + quantity
     return owed
 
