@@ -42,7 +42,7 @@ $(STAMPS)/python: $(STAMPS)/uv requirements-dev.txt
 	@rm -f $(STAMPS)/install
 	@touch $@
 
-$(STAMPS)/install: $(STAMPS)/python pyproject.toml
+$(STAMPS)/install: $(STAMPS)/python pyproject.toml src/amber_lane/__init__.py
 	VIRTUAL_ENV=.venv .venv/bin/uv pip install -q --no-deps --no-build-isolation -e .
 	@touch $@
 

@@ -101,6 +101,7 @@ def shop(world: WorldProcess, tmp_path_factory: pytest.TempPathFactory) -> Itera
     folder = tmp_path_factory.mktemp("house")
     business = Business(world, folder)
     served = Served(Settings(data=folder, world=world.address, call_deadline=2, web=WEB / "dist"))
+    business.beside = True
     yield business, served
     served.stop()
     business.close()

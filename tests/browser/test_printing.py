@@ -6,12 +6,12 @@ import hashlib
 import re
 
 from playwright.sync_api import Page, expect
-from sqlalchemy import select
+from sqlalchemy import select, update
 
 from amber_lane.agent import Agent, Office
 from amber_lane.connectors.kinds import connect
 from amber_lane.data.orders import Order, PurchaseOrder
-from amber_lane.data.printing import ArtFile, Blank, LanePrint, PrintPlace, PurchasePrint
+from amber_lane.data.printing import ArtFile, Blank, LanePrint, PrintDesign, PrintPlace, PurchasePrint
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.services.delivery import agent_leases
 from amber_lane.services.listings import going_live
@@ -66,9 +66,15 @@ def test_from_an_uploaded_file_to_a_printed_order_of_the_closed_store(app: Page,
     expect(choose.get_by_role("radio", name="Tarn Print House")).to_be_checked()
     choose.get_by_role("button", name="Place it").click()
     expect(app.get_by_role("heading", name="Sea gate, Hearth mug")).to_be_visible()
-    app.get_by_role("textbox", name="width", exact=True).fill("60")
-    app.get_by_role("textbox", name="width", exact=True).press("Enter")
-    app.get_by_role("textbox", name="width", exact=True).blur()
+    width = app.get_by_role("textbox", name="width", exact=True)
+    width.fill("60")
+    # What somebody else changes meanwhile is drawn, and leaves what is being typed alone.
+    with served.app_state.db.writing() as s:
+        s.execute(update(PrintDesign).values(name="Sea gate, Hearth mug 2"))
+    expect(app.get_by_role("heading", name="Sea gate, Hearth mug 2")).to_be_visible()
+    expect(width).to_have_value("60")
+    width.press("Enter")
+    width.blur()
     app.keyboard.press("c")
     for _ in range(3):
         app.keyboard.press("ArrowRight")
@@ -90,7 +96,7 @@ def test_from_an_uploaded_file_to_a_printed_order_of_the_closed_store(app: Page,
     expect(app.get_by_text("2 listings prepared", exact=True)).to_be_visible(timeout=30_000)
 
     app.goto(f"{served.address}/shelf?view=preparing&store={store}")
-    expect(app.get_by_role("row", name=re.compile("Sea gate, Hearth mug, cream"))).to_be_visible()
+    expect(app.get_by_role("row", name=re.compile("Sea gate, Hearth mug 2, cream"))).to_be_visible()
     app.get_by_label("Choose row 1", exact=True).click()
     app.keyboard.press("p")
     live = Listing.store_id == store, Listing.state == "live", Listing.title.like("Sea gate%")

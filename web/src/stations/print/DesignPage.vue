@@ -18,6 +18,7 @@ import ColourStrip from './ColourStrip.vue'
 import DesignBench from './DesignBench.vue'
 import PlacePicture from './PlacePicture.vue'
 import { FAULTS, centred, designQuery, fitting, fromMm, heightOf, mm, sceneQuery, storesQuery, type Spot } from './print'
+import { vShown } from '../../parts/shown'
 
 const route = useRoute()
 const router = useRouter()
@@ -42,8 +43,6 @@ const size = computed(() => of.value?.sizes.find((one) => one.name === of.value?
 const draft = ref<Spot | null>(null)
 const spot = computed<Spot>(() => draft.value ?? of.value?.places[side.value] ?? { x: 0, y: 0, w: 100 })
 const isPrinted = computed(() => !!of.value?.places[side.value])
-watch([id, side], () => (draft.value = null))
-watch(id, () => (left = 0))
 const move = (next: Spot) => (draft.value = { x: Math.round(next.x), y: Math.round(next.y), w: Math.max(100, Math.round(next.w)) })
 /** The version that the last change left, which may be here before the design itself is read again. */
 let left = 0
@@ -56,14 +55,27 @@ async function change(body: Partial<Schema<'DesignChangeAsk'>>) {
     return saved
   })
 }
+/** What was saved last. It is shown until the design has been read again: whatever comes meanwhile starts from it, not from before. */
+let kept: Spot | null = null
+const settle = () => {
+  if (draft.value === kept && (of.value?.version ?? 0) >= left) draft.value = null
+}
 /** One after the other: each needs the version that the one before left. What could not be saved is shown as it stands. */
 let saving: Promise<unknown> = Promise.resolve()
-async function saveNow() {
-  const at = draft.value
-  if (!at || !of.value) return
-  const done = await change({ places: { [side.value]: at } })
-  if (!done || draft.value === at) draft.value = null
+async function saveAt(at: Spot, on: string) {
+  if (at === kept || !of.value) return
+  if (await change({ places: { [on]: at } })) kept = at
+  else draft.value = null
+  settle()
 }
+const saveNow = () => draft.value && saveAt(draft.value, side.value)
+watch(() => of.value?.version, settle)
+watch([id, side], ([now], [was, on]) => {
+  const at = draft.value
+  if (at && now === was) saving = saving.then(() => saveAt(at, on))
+  draft.value = null
+})
+watch(id, () => (left = 0))
 const save = () => (saving = saving.then(saveNow))
 const saveSoon = useDebounceFn(save, 700)
 const nudge = (dx: number, dy: number) => {
@@ -211,10 +223,10 @@ const TONES: Record<string, 'good' | 'plain' | 'loss'> = { ok: 'good', soft: 'pl
                     :key="name"
                     ><span class="label">{{ label }}</span
                     ><input
+                      v-shown="mm(spot[name])"
                       class="field text-right"
                       inputmode="decimal"
                       maxlength="8"
-                      :value="mm(spot[name])"
                       :disabled="!isPrinted"
                       @change="typed(name, ($event.target as HTMLInputElement).value)"
                   /></label>

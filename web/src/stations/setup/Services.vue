@@ -9,6 +9,7 @@ import Modal from '@/parts/Modal.vue'
 import { amountsAs, dayOf, inField, minorInField, money, place, plainOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
 import { sendingQuery } from './queries'
+import { vShown } from '../../parts/shown'
 
 type Origin = Schema<'OriginShape'>
 const props = defineProps<{ supplier: Schema<'PartnerOut'> }>()
@@ -126,7 +127,7 @@ const setHolidays = (one: Origin, text: string) => (one.holidays = text.split(/[
           <label class="col-span-2"
             ><span class="label">Closed on (2026-12-25, …)</span
             ><input
-              :value="(from.holidays ?? []).join(', ')"
+              v-shown="(from.holidays ?? []).join(', ')"
               class="field"
               maxlength="600"
               @change="setHolidays(from, ($event.target as HTMLInputElement).value)"
@@ -146,7 +147,7 @@ const setHolidays = (one: Origin, text: string) => (one.holidays = text.split(/[
             <input v-model="one.first.amount" aria-label="First unit" class="field text-right" inputmode="decimal" maxlength="12" />
             <input v-model="one.following.amount" aria-label="Each next" class="field text-right" inputmode="decimal" maxlength="12" />
             <input
-              :value="one.free_over?.amount ?? ''"
+              v-shown="one.free_over?.amount ?? ''"
               aria-label="Free over"
               class="field text-right"
               inputmode="decimal"

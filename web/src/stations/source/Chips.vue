@@ -2,6 +2,7 @@
 /** What a search is narrowed by, read as a sentence: in … , arrives within … , lands at … */
 import type { Schema } from '@/api/client'
 import { count, minor, minorInField } from '@/parts/format'
+import { vShown } from '../../parts/shown'
 
 const props = defineProps<{ facets: Schema<'FacetsOut'>; values: Record<string, string> }>()
 const emit = defineEmits<{ set: [name: string, value: string] }>()
@@ -50,7 +51,7 @@ const share = (one: Schema<'SupplierOut'>) => (one.of ? `, kept ${one.kept} of $
     >
     <label class="chip" :class="values.days ? 'on' : ''"
       >arrives in {{ store()?.country }} within<input
-        :value="values.days"
+        v-shown="values.days"
         class="w-10"
         inputmode="numeric"
         placeholder="any"
@@ -60,7 +61,7 @@ const share = (one: Schema<'SupplierOut'>) => (one.of ? `, kept ${one.kept} of $
     >
     <label class="chip" :class="values.lands_most ? 'on' : ''"
       >landed cost up to<input
-        :value="money(values.lands_most ?? '')"
+        v-shown="money(values.lands_most ?? '')"
         class="w-12"
         inputmode="decimal"
         placeholder="any"
@@ -70,7 +71,7 @@ const share = (one: Schema<'SupplierOut'>) => (one.of ? `, kept ${one.kept} of $
     >
     <label class="chip" :class="values.keeps_least ? 'on' : ''"
       >profit at least<input
-        :value="money(values.keeps_least ?? '')"
+        v-shown="money(values.keeps_least ?? '')"
         class="w-12"
         inputmode="decimal"
         placeholder="any"
@@ -80,7 +81,7 @@ const share = (one: Schema<'SupplierOut'>) => (one.of ? `, kept ${one.kept} of $
     >
     <label class="chip" :class="values.stock_least ? 'on' : ''"
       >stock from<input
-        :value="values.stock_least"
+        v-shown="values.stock_least"
         class="w-10"
         inputmode="numeric"
         placeholder="any"

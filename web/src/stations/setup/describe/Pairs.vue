@@ -2,6 +2,7 @@
 /** Names and templates, a line each. words: what a template may use; a click puts it where one was typing. */
 import { computed, ref } from 'vue'
 import Btn from '@/parts/Btn.vue'
+import { vShown } from '../../../parts/shown'
 
 const props = defineProps<{ label: string; name: string; words?: string[] }>()
 const model = defineModel<Record<string, string>>()
@@ -32,8 +33,8 @@ const hint = computed(() => (props.words?.length ? `{{ ${props.words[0]} }}` : '
     <p class="label">{{ label }}</p>
     <div v-for="[key, text] in rows" :key="key" class="mb-1 flex gap-2">
       <input
+        v-shown="key"
         class="field code w-44!"
-        :value="key"
         :aria-label="name"
         maxlength="80"
         @change="rename(key, ($event.target as HTMLInputElement).value)"
