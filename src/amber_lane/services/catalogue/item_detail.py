@@ -98,7 +98,8 @@ def _terms(made: Worked) -> dict[str, object]:
 
 def sentence(detail: ItemDetail, past: CostPast, days: int, currency: str) -> str:
     """What a manager would say of it in a line or two."""
-    moves = ("its cost did not move" if not past.moves else f"its cost moved {past.moves} times") + f" in {days} days"
+    often = {0: "did not move", 1: "moved once"}.get(past.moves, f"moved {past.moves} times")
+    moves = f"its cost {often} in {days} days"
     if past.moves:
         moves += f", never above {show(past.highest, currency)}"
     held = f"; it was in stock on {past.in_stock} of {days} days" if past.in_stock >= 0 else ""
