@@ -2,7 +2,7 @@
 SHELL := /bin/bash
 .DEFAULT_GOAL := help
 PY := .venv/bin/python
-# The system's own Python comes first: Debian's is built to be quick, and with one that was compiled by hand all takes half as long again.
+# The system's own Python comes first: Debian's is built to be quick, and one that was compiled by hand takes a third to a half longer.
 PYTHON := $(firstword $(foreach one,/usr/bin/python3 python3,$(shell $(one) -c 'import ensurepip, sys; sys.exit(not (3, 11) <= sys.version_info < (3, 13))' 2> /dev/null && echo $(one))))
 STAMPS := .stamps
 # Bytecode is written at set-up, so that every start is quick.

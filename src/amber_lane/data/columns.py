@@ -17,7 +17,7 @@ _APART = "\x1f"
 
 
 class Columns:
-    """A query that is read as columns; one that is asked again and again is made once, which takes longer than asking it."""
+    """A query that is read as columns; one that is asked again and again is made once: of few rows that takes longer than reading them."""
 
     def __init__(self, query: Any) -> None:
         self.query, rows = query, query.subquery()

@@ -22,7 +22,6 @@ from .context import Context
 from .errors import Invalid
 
 PLACE = "place"
-OLDEST = "amber_oldest_currency"
 # How a day is written in numbers: which of day, month and year comes when.
 DATES = ("dmy", "mdy", "ymd")
 DECIMALS = (".", ",")
@@ -84,12 +83,9 @@ def _home(s: Session) -> str:
     place = place_of(s)
     if place.currency:
         return place.currency
-    # A store's currency never changes, and the oldest stays the oldest.
-    oldest: str | None = s.info.get(OLDEST) or s.scalar(select(Store.currency).order_by(Store.id).limit(1))
-    if oldest is None:
-        return currency_of(place.country) or ANY_CURRENCY
-    s.info[OLDEST] = oldest
-    return oldest
+    if oldest := s.scalar(select(Store.currency).order_by(Store.id).limit(1)):
+        return oldest
+    return currency_of(place.country) or ANY_CURRENCY
 
 
 def currency_of(country: str) -> str:

@@ -20,7 +20,7 @@ from ..base.context import Context
 from ..base.errors import Conflict
 from ..base.import_frame import Checked, Row, each, need
 from ..base.regional import home_of
-from .inputs import house_ppm
+from .inputs import house_ppm, newest_rates
 
 # A rate that moves by more than a tenth in a day is not believed before it is told again the day after, or entered by hand.
 DOUBT = 10
@@ -65,19 +65,13 @@ def newest(context: Context) -> dict[tuple[str, str], Rate]:
     return {(row.base, row.quote): row for row in context.session.scalars(select(Rate).order_by(Rate.day, Rate.id))}
 
 
-def _nanos(context: Context) -> dict[tuple[str, str], int]:
-    """The same as numbers alone, units of 1e-9."""
-    query = select(Rate.base, Rate.quote, Rate.nano).order_by(Rate.day, Rate.id)
-    return {(base, quote): nano for base, quote, nano in context.session.execute(query).tuples()}
-
-
 class HomeWorth:
     """What amounts are worth in the house's currency, by the newest rates. An amount without a rate is worth nothing here and is never
     added one to one: `left_out` says of which currencies that was so."""
 
     def __init__(self, context: Context) -> None:
         self.home = home_of(context.session)
-        self.rates = context.kept("newest rates", _nanos)
+        self.rates = context.kept("newest rates", lambda own: newest_rates(own.session))
         self.left_out: set[str] = set()
         self._ppm: dict[str, int | None] = {}
 

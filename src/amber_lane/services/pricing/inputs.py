@@ -31,6 +31,11 @@ R = TypeVar("R", bound=Row)
 NANO = 10**9
 
 
+def newest_rates(s: Session) -> dict[tuple[str, str], int]:
+    """The newest rate of each pair of currencies, units of 1e-9."""
+    return {(base, quote): nano for base, quote, nano in s.execute(select(Rate.base, Rate.quote, Rate.nano).order_by(Rate.day, Rate.id))}
+
+
 def house_ppm(rates: Mapping[tuple[str, str], int], currency: str, home: str) -> int | None:
     """ppm of a currency's minor unit in the house's, by its rate (1e-9) or the rate back; None where there is neither."""
     if currency == home:
@@ -70,7 +75,6 @@ class Facts:
 
     @classmethod
     def read(cls, s: Session) -> Facts:
-        newest = select(Rate.base, Rate.quote, Rate.nano).order_by(Rate.day)
         return cls(
             {row.id: row for row in s.scalars(select(Store))},
             {row.id: row for row in s.scalars(select(Supplier))},
@@ -79,7 +83,7 @@ class Facts:
             list(s.scalars(select(Policy))),
             list(s.scalars(select(Service))),
             {row.id: row for row in s.scalars(select(Origin))},
-            {(base, quote): nano for base, quote, nano in s.execute(newest)},
+            newest_rates(s),
             kept_returns(s),
             home_of(s),
         )

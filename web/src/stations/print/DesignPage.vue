@@ -65,7 +65,7 @@ let saving: Promise<unknown> = Promise.resolve()
 async function saveAt(at: Spot, on: string) {
   if (at === kept || !of.value) return
   if (await change({ places: { [on]: at } })) kept = at
-  else draft.value = null
+  else if (on === side.value) draft.value = null
   settle()
 }
 const saveNow = () => draft.value && saveAt(draft.value, side.value)
