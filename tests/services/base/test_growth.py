@@ -85,7 +85,7 @@ def test_no_look_grows_faster_than_the_house(houses: list[GrownHouse]) -> None:
     told: dict[str, float] = {}
     for small, large in zip(*(looks(house.n) for house in houses), strict=True):
         pairs = []
-        for _ in range(3):
+        for _ in range(5):
             pairs.append([house.look(look.path, look.body) for house, look in zip(houses, (small, large), strict=True)])
             if grows(*pairs[-1]) <= MOST and len(pairs) > 1:
                 break
@@ -124,5 +124,7 @@ ACTS: dict[str, Callable[[GrownHouse, int], float]] = {
 @pytest.mark.parametrize("name", list(ACTS))
 def test_no_act_grows_faster_than_its_rows_whatever_waits(houses: list[GrownHouse], name: str) -> None:
     """Twice the rows in a house of twice the size, where twice as much waits to be sent."""
-    best = min(grows(*(ACTS[name](house, house.n // 10) for house in houses)) for _ in range(2))
-    assert best <= MOST, best
+    tried: list[float] = []
+    while len(tried) < 5 and min(tried, default=MOST + 1) > MOST:
+        tried.append(grows(*(ACTS[name](house, house.n // 10) for house in houses)))
+    assert min(tried) <= MOST, tried
