@@ -173,6 +173,8 @@ def test_a_person_connects_the_xml_dialect_from_its_paper_and_buys_through_it(ap
     begin(page, "Ways of sending", "/v2/yards")
     page.get_by_role("button", name="Ask it now").click()
     expect(page.get_by_text("Its answer", exact=True)).to_be_visible()
+    # What is proposed of it fills the places before they are typed over.
+    expect(page.get_by_role("button", name="Ask it now")).to_be_enabled()
     page.get_by_label(re.compile("^Its rows are at")).fill("/f:Yards/f:Yard")
     for about, at in (("the warehouse's code", "@code"), ("its country", "@land"), ("handling of an order", "@fee")):
         place(page, about).fill(at)
