@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import fcntl
+import hashlib
 import os
 import shutil
 import socket
@@ -42,6 +44,7 @@ from amber_lane.services.pricing.drafts import PolicyChange
 from amber_lane.services.purchasing import purchase_orders
 from amber_lane.settings import Settings
 
+ROOT = Path(__file__).resolve().parents[1]
 # Houses that say where they are; the others were there before that was asked.
 ZONES, ENDINGS = {"US": "America/Denver", "JP": "Asia/Tokyo"}, {"JP": "80"}
 KEYS = {"store": "dusk-dial:practice-shop", "supplier": "practice-northlight", "carrier": "practice-swiftwing"}
@@ -95,13 +98,26 @@ def _own() -> tempfile.TemporaryDirectory[str]:
 
 @cache
 def empty_file() -> Path:
-    """A database file with all tables and nothing in them, made once; making it anew for every test would be most of the time."""
-    path = Path(_own().name) / "empty.db"
-    db = Database(f"sqlite:///{path}")
-    db.migrate()
-    with db.engine.connect() as connection:
-        connection.exec_driver_sql("pragma wal_checkpoint(truncate)")
-    db.close()
+    """A database file with all tables and nothing in them; making it anew for every test would be most of the time. It is made once for all
+    processes, and kept until the code of the data changes."""
+    code = sorted((ROOT / "src/amber_lane/data").rglob("*.py"))
+    mark = hashlib.sha256(b"".join(one.read_bytes() for one in code)).hexdigest()[:16]
+    folder = ROOT / ".pytest_cache"
+    folder.mkdir(exist_ok=True)
+    path = folder / f"empty-{mark}.db"
+    with (folder / "empty.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not path.exists():
+            for old in folder.glob("empty-*"):
+                old.unlink()
+            made = Path(_own().name) / "empty.db"
+            db = Database(f"sqlite:///{made}")
+            db.migrate()
+            with db.engine.connect() as connection:
+                connection.exec_driver_sql("pragma wal_checkpoint(truncate)")
+            db.close()
+            shutil.copy(made, part := path.with_suffix(".part"))
+            part.replace(path)
     return path
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
 
 from amber_lane.clock import Clock, SystemClock
@@ -10,12 +11,15 @@ from amber_lane.jobs.portions import Portions
 from amber_lane.services.base.context import Context
 from bench.house.make import make
 
+from .business import empty_file
+
 
 class Grown:
     """A made house without a server: its database, and its long work done when portions.run_due() is asked for."""
 
     def __init__(self, folder: Path, n: int) -> None:
         self.n, self.folder = n, folder
+        shutil.copy(empty_file(), folder / "house.db")
         self.db: Database = make(folder, n)
         self.clock: Clock = SystemClock()
         self.portions = Portions(self.db, self.clock)
