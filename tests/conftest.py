@@ -27,7 +27,9 @@ settings.load_profile("untimed")
 outside.allow(("127.0.0.0/8", "::1/128"))
 share()
 # A fault is told by its lines, and not by all that stood in its variables, which takes a quarter of a second.
-structlog.configure(processors=[structlog.processors.add_log_level, structlog.processors.format_exc_info, structlog.processors.LogfmtRenderer()])
+structlog.configure(
+    processors=[structlog.processors.add_log_level, structlog.processors.format_exc_info, structlog.processors.LogfmtRenderer()]
+)
 # The work of a password is its strength, and is asked by hardly a test.
 credentials._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
 

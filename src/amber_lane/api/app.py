@@ -46,7 +46,7 @@ from .deps import AppState, known_questions, seated
 from .document import describe
 from .errors import add_errors
 from .fulfilment import parcels
-from .guard import permitted
+from .guard import ROOT, permitted
 from .headers import Guard
 from .imports import sheets
 from .inbound import agent_portal
@@ -156,7 +156,7 @@ def _unique(route: APIRoute) -> str:
 @cache
 def _routes() -> list[BaseRoute]:
     """Every call of the interface; one application's are like another's, and building their checks takes half a second."""
-    made = APIRouter(prefix="/api/v1", generate_unique_id_function=_unique)
+    made = APIRouter(prefix=ROOT, generate_unique_id_function=_unique)
     for part in OPEN_TO_ALL:
         made.include_router(part.router, dependencies=[Depends(known_questions)])
     for part in GUARDED:

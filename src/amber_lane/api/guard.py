@@ -7,18 +7,24 @@ x-needs. Somebody who is limited to some stores, suppliers or categories may mak
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from functools import cached_property
 from typing import Any, NamedTuple, TypeVar
 
 import orjson
 from fastapi import APIRouter, HTTPException, Request, params
 from fastapi.routing import APIRoute
+from starlette._utils import get_route_path
 from starlette.responses import Response
+from starlette.routing import Match
+from starlette.types import Scope
 
 from ..core.permissions import Permission
 from .deps import Seated, seated
 from .hidden import without_money
 
 F = TypeVar("F", bound=Callable[..., Any])
+# Under which all calls stand.
+ROOT = "/api/v1"
 
 
 class Needs(NamedTuple):
@@ -66,6 +72,16 @@ class GuardedRouter(APIRouter):
         declared: Needs = getattr(endpoint, "needs", self.read if methods <= {"GET", "HEAD"} else self.write)
         said = {"x-needs": sorted(declared.permissions), "x-limited": declared.limited, "x-own": declared.own}
         super().add_api_route(path, endpoint, **{**more, "openapi_extra": {**(more.get("openapi_extra") or {}), **said}})
+
+    @cached_property
+    def words(self) -> frozenset[str]:
+        """The first words of its paths."""
+        return frozenset(one.path.split("/")[1] for one in self.routes if isinstance(one, APIRoute))
+
+    def matches(self, scope: Scope) -> tuple[Match, Scope]:
+        """Whether one of its calls is meant. Most of them are ruled out by the first word of the path, a whole router at a time."""
+        word = get_route_path(scope).removeprefix(f"{ROOT}/").partition("/")[0]
+        return super().matches(scope) if word in self.words else (Match.NONE, {})
 
 
 class GuardedRoute(APIRoute):
