@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import select
 
@@ -70,6 +70,7 @@ MOVES = st.lists(st.tuples(st.integers(1, 5), st.integers(0, 3), st.sampled_from
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(moves=MOVES, newest=st.booleans())
+@example(moves=[(2, 1, 10), (3, 1, 10), (3, 0, 10), (1, 1, 10)], newest=True)
 def test_each_content_is_fetched_once_when_it_stood_still_and_of_the_newest_none_older_follows(
     shelf: Small, moves: list[tuple[int, int, int]], newest: bool
 ) -> None:

@@ -148,15 +148,17 @@ def _enter(context: Context, rule: FileRule, one: RemoteFile, state: str, messag
 def _only_newest(
     context: Context, rule: FileRule, names: FileNames, fresh: list[RemoteFile], known: dict[tuple[str, str], FileCame]
 ) -> list[RemoteFile]:
-    """The newest alone, if it is newer than all that came before; older ones are passed over for good, so that none counts once the newest
-    is moved away."""
+    """The newest alone, if it is newer than all that came before. What is older than one that came is passed over for good, so that none
+    counts once that one is moved away; what is older than one that is not here yet only waits, for that one may go as it came."""
     had = [row for row in known.values() if row.state not in (FileState.seen, FileState.passed)]
     last = max((_age(names, row.path, row.changed_at) for row in had), default=None)
     newest = fresh[-1:] if fresh and (last is None or _age(names, fresh[-1].path, fresh[-1].changed) >= last) else []
     for one in fresh:
         if one not in newest:
             row = known.get((one.path, _mark(context, one))) or _enter(context, rule, one, FILE.first, "")
-            row.state, row.message = FILE.step(row.state, "pass"), "a newer one is there"
+            row.message = "a newer one comes first"
+            if last is not None and _age(names, one.path, one.changed) < last:
+                row.state, row.message = FILE.step(row.state, "pass"), "a newer one came"
     return newest
 
 
