@@ -6,12 +6,14 @@ import gc
 import threading
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from functools import cache
 from typing import Any, TypeVar
 
-from sqlalchemy import select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from .base import Row
+from .statements import among
 
 R = TypeVar("R", bound=Row)
 K = TypeVar("K", int, str)
@@ -70,9 +72,14 @@ def quiet(many: bool = True) -> Iterator[None]:
                 gc.enable()
 
 
+@cache
+def _of_ids(kind: type[R]) -> Select[R]:
+    return select(kind).where(kind.id.in_(among("ids")))
+
+
 def by_id(s: Session, kind: type[R], ids: Iterable[int]) -> dict[int, R]:
     """Rows by number, in one query per chunk."""
     found: dict[int, R] = {}
     for chunk in in_chunks({i for i in ids if i}):
-        found |= {row.id: row for row in s.scalars(select(kind).where(kind.id.in_(chunk)))}
+        found |= {row.id: row for row in s.scalars(_of_ids(kind), {"ids": chunk})}
     return found

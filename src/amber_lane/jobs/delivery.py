@@ -11,11 +11,12 @@ import time
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import cache
 from threading import Event
 from typing import Any
 
 import structlog
-from sqlalchemy import select, update
+from sqlalchemy import Select, select, update
 from sqlalchemy.orm import Session
 
 from ..clock import Clock
@@ -46,7 +47,7 @@ from ..services.outbox import queue
 from ..services.outbox.store_switches import writing
 from ..services.partners.connections import note_budget, note_health
 from ..services.partners.life_cycle import set_apart
-from ..services.partners.registry import ConnectorRegistry, link_of
+from ..services.partners.registry import ConnectorRegistry, find_link, link_of
 from .batches import Batches
 from .file_polling import FileDesk
 from .outbox_senders import ClaimDesk, HoldDesk, OpenLink, OpenStore, PictureDesk, PrintDesk, opened
@@ -75,6 +76,11 @@ class Carried:
     wait: float = 0.0
     answer: Answer = None
     error: OutsideError | None = None
+
+
+@cache
+def _uncalled(table: type[Store] | type[Supplier]) -> Select[int]:
+    return select(table.id).where(table.kind.in_(UNCALLED))
 
 
 class Delivery:
@@ -123,9 +129,7 @@ class Delivery:
             if not waits:
                 return []
             uncalled = {
-                f"{owner}:{number}"
-                for owner, table in (("store", Store), ("supplier", Supplier))
-                for number in s.scalars(select(table.id).where(table.kind.in_(UNCALLED)))
+                f"{owner}:{number}" for owner, table in (("store", Store), ("supplier", Supplier)) for number in s.scalars(_uncalled(table))
             }
             uncalled |= set_apart(Context(s, self.clock, WHO))
             # What waits for those who are not called is never gone through, however much it is.
@@ -208,7 +212,7 @@ class Delivery:
         """Take the next rows in hand: for each subject only its oldest unfinished one. batched: listing changes go elsewhere."""
         owner, number = party_of(target)
         with self.db.writing() as s:
-            link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == number))
+            link = find_link(s, owner, number)
             if link is None or (link.circuit_open_until and link.circuit_open_until > self.clock.now()):
                 return []
             wanted = []

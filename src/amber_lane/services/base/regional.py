@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass, replace
+from functools import cache
 from zoneinfo import ZoneInfo, available_timezones
 
 from babel import Locale, UnknownLocaleError
 from babel.numbers import get_territory_currencies
-from sqlalchemy import select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from ...core.currency import MINOR_DIGITS
@@ -69,8 +70,18 @@ def place_of(s: Session) -> Place:
     return place
 
 
+@cache
+def _setting() -> Select[Setting]:
+    return select(Setting).where(Setting.name == PLACE)
+
+
+@cache
+def _oldest_currency() -> Select[str]:
+    return select(Store.currency).order_by(Store.id).limit(1)
+
+
 def _place(s: Session) -> Place:
-    row = s.scalar(select(Setting).where(Setting.name == PLACE))
+    row = s.scalar(_setting())
     return Place(**row.value) if row else Place()
 
 
@@ -83,7 +94,7 @@ def _home(s: Session) -> str:
     place = place_of(s)
     if place.currency:
         return place.currency
-    if oldest := s.scalar(select(Store.currency).order_by(Store.id).limit(1)):
+    if oldest := s.scalar(_oldest_currency()):
         return oldest
     return currency_of(place.country) or ANY_CURRENCY
 

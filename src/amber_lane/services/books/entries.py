@@ -5,15 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
+from functools import cache
 from typing import Any
 
-from sqlalchemy import case, func, select
+from sqlalchemy import Select, bindparam, case, func, select
 
 from ...core.books import PROFIT_KINDS, Basis, Kind, Ledger
 from ...data.books import JournalEntry, JournalEvent
 from ...data.orders import Order, PurchaseOrder
 from ...data.setup import Store, Supplier
 from ...data.shelf import Sku
+from ...data.statements import among
 from ..base.context import Context
 from ..base.regional import home_of
 from ..orders.order_profit import rate_between, turn
@@ -112,16 +114,23 @@ def of_order(context: Context, order: int) -> list[Shown]:
     return shown(context, list(context.session.scalars(ids)))
 
 
-def profits(context: Context, orders: Sequence[int]) -> dict[int, int]:
-    """What the journal says that orders left, in each order's own money: entries in another one are turned by the rate of the order."""
-    e, home = JournalEntry, home_of(context.session)
+@cache
+def _profits() -> Select[int | None, str, Any, Any]:
+    e = JournalEntry
     own = case((e.currency == Order.currency, e.amount), else_=None)
-    rows = context.session.execute(
+    of_profit = (e.order_id.is_not(None), e.account == Ledger.profit.value, e.home_currency == bindparam("home"))
+    return (
         select(e.order_id, Order.currency, func.sum(own), func.sum(case((own.is_(None), e.home), else_=0)))
         .join(Order, Order.id == e.order_id)
-        .where(e.order_id.in_(orders), e.order_id.is_not(None), e.account == Ledger.profit.value, e.home_currency == home)
+        .where(e.order_id.in_(among("orders")), *of_profit)
         .group_by(e.order_id)
     )
+
+
+def profits(context: Context, orders: Sequence[int]) -> dict[int, int]:
+    """What the journal says that orders left, in each order's own money: entries in another one are turned by the rate of the order."""
+    home = home_of(context.session)
+    rows = context.session.execute(_profits(), {"orders": list(orders), "home": home})
     worth = HomeWorth(context)
     out = {}
     for order, currency, amount, rest in rows:

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from sqlalchemy import select
+from functools import cache
+
+from sqlalchemy import Select, select
 
 from ...core.books import Basis, Kind
 from ...core.states import SampleState
 from ...data.books import JournalEntry
 from ...data.bulk import in_chunks
-from ...data.orders import FillPlan, PurchaseOrder
+from ...data.orders import PurchaseOrder
 from ...data.source import Item, Sample
+from ...data.statements import among
 from ..base import house_days, journal_marks
 from ..base.context import Context
 from ..orders import order_profit
@@ -49,13 +52,19 @@ def _samples(context: Context, numbers: set[int]) -> None:
     out.write()
 
 
+@cache
+def _told() -> Select[int | None]:
+    """Those of `orders` of which settlements, statements, refunds or claims said something."""
+    others = JournalEntry.basis.in_((Basis.fee.value, Basis.statement.value, Basis.refund.value)) | (JournalEntry.kind == Kind.claim.value)
+    return select(JournalEntry.order_id).where(JournalEntry.order_id.in_(among("orders")), others).distinct()
+
+
 def _tell_plans(context: Context, orders: set[int]) -> None:
     """What settlements and statements changed of an order stands in its own figures too, so that there is one profit of it everywhere."""
     s = context.session
-    others = JournalEntry.basis.in_((Basis.fee.value, Basis.statement.value, Basis.refund.value)) | (JournalEntry.kind == Kind.claim.value)
     for chunk in in_chunks(orders):
-        told = set(s.scalars(select(JournalEntry.order_id).where(JournalEntry.order_id.in_(chunk), others).distinct()))
-        plans = s.scalars(select(FillPlan).where(FillPlan.order_id.in_(told))).all()
+        told = list(s.scalars(_told(), {"orders": chunk}))
+        plans = s.scalars(order_profit.plans_of(), {"orders": told}).all()
         found = order_profit.bought(context, (plan.order_id for plan in plans))
         whole = entries.profits(context, [plan.order_id for plan in plans])
         for plan in plans:

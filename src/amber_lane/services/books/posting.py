@@ -6,14 +6,16 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
+from functools import cache
 from typing import Any
 
-from sqlalchemy import case, func, select
+from sqlalchemy import Select, bindparam, case, func, select
 
 from ...core.books import MOVES, Basis, Kind
 from ...data.base import day_ms, from_ms, to_ms
 from ...data.books import ClosedMonth, JournalEntry, JournalEvent
 from ...data.bulk import bulk_insert, in_chunks, quiet
+from ...data.statements import among
 from ..base import house_days
 from ..base.context import Context
 from .targets import About, Before, Key, Part, Rates, Targets, of_orders
@@ -141,20 +143,26 @@ def post_orders(context: Context, orders: Iterable[int], past: bool = False) -> 
         return out.write()
 
 
-def _said(context: Context, orders: list[int], home: str) -> tuple[dict[int, dict[Key, Said]], dict[tuple[str, int], int]]:
-    """What the journal says of orders, and the rates by which it does."""
+@cache
+def _entries() -> Select[Any]:
+    """What the journal says, summed by what `Key` tells apart."""
     e = JournalEntry
     basis = case((e.basis == Basis.reversal.value, Basis.planned.value), else_=e.basis)
     item = case((e.purchase_id.is_(None), 0), else_=e.item_id)
-    rows = context.session.execute(
+    return (
         select(
             e.order_id, e.order_line_id, e.purchase_id, item, e.kind, basis, func.max(e.against), func.max(e.rate), func.sum(e.units),
             func.sum(case((e.home.is_not(None), e.amount), else_=0)), func.coalesce(func.sum(e.home), 0),
             func.sum(case((e.home.is_(None), e.amount), else_=0)),
         )
-        .where(e.order_id.in_(orders), e.order_id.is_not(None), e.home_currency == home)
+        .where(e.order_id.in_(among("orders")), e.order_id.is_not(None), e.home_currency == bindparam("home"))
         .group_by(e.order_id, e.order_line_id, e.purchase_id, item, e.kind, basis)
     )  # fmt: skip
+
+
+def _said(context: Context, orders: list[int], home: str) -> tuple[dict[int, dict[Key, Said]], dict[tuple[str, int], int]]:
+    """What the journal says of orders, and the rates by which it does."""
+    rows = context.session.execute(_entries(), {"orders": orders, "home": home})
     said: dict[int, dict[Key, Said]] = {}
     kept: dict[tuple[str, int], int] = {}
     for order, line, purchase, part_item, kind, why, against, rate, units, amount, worth, unrated in rows:

@@ -6,11 +6,12 @@ ends in the journal, and nothing is there twice.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any, NamedTuple
 
-from sqlalchemy import BigInteger, func, select, type_coerce
+from sqlalchemy import BigInteger, Select, func, select, type_coerce
 from sqlalchemy.orm import Session
 
 from ...connectors.kinds import DEPOTS
@@ -22,6 +23,7 @@ from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.returns import GoodsReturn
 from ...data.setup import Service, Supplier
 from ...data.shelf import Sku
+from ...data.statements import among
 from ...data.transit import Parcel, ParcelLine
 from ..base.context import Context
 from ..claims.cases import came_back_for
@@ -145,18 +147,8 @@ class _Reader:
         self.out = Targets({number: {} for number in self.numbers}, {})
 
     def read(self) -> Targets:
-        heads = {row.id: row for row in self._rows(Order, Order.id, ("id", "store_id", "currency", "country", "came_at"))}
-        lines = self.s.execute(
-            select(
-                OrderLine.id, OrderLine.order_id, OrderLine.sku_id, OrderLine.quantity, OrderLine.paid, OrderLine.shipping_paid,
-                OrderLine.discount, OrderLine.total, OrderLine.tax, OrderLine.tax_by, OrderLine.store_fee, OrderLine.payment_fee,
-                OrderLine.state, OrderLine.refunded,
-                type_coerce(OrderLine.refunded_at, BigInteger).label("refunded_at"), Sku.category,
-            )
-            .outerjoin(Sku, Sku.id == OrderLine.sku_id)
-            .where(OrderLine.order_id.in_(self.numbers))
-            .order_by(OrderLine.id)
-        ).all()  # fmt: skip
+        heads = {row.id: row for row in self._rows(Order, "id", ("id", "store_id", "currency", "country", "came_at"))}
+        lines = self.s.execute(_lines(), {"numbers": self.numbers}).all()
         bought = self._costs()
         if self.past:
             self._read_ended()
@@ -177,11 +169,8 @@ class _Reader:
                 self._settle(number, mine, settled[number], head.currency, rate)
         return self.out
 
-    def _rows(self, table: Any, column: Any, names: Iterable[str]) -> Any:  # noqa: ANN401 - rows of whatever table is asked
-        fields = [
-            type_coerce(getattr(table, name), BigInteger).label(name) if name.endswith("_at") else getattr(table, name) for name in names
-        ]
-        return self.s.execute(select(*fields).where(column.in_(self.numbers))).all()
+    def _rows(self, table: Any, by: str, names: tuple[str, ...]) -> Any:  # noqa: ANN401 - rows of whatever table is asked
+        return self.s.execute(_fields(table, by, names), {"numbers": self.numbers}).all()
 
     def _line(self, line: Any, head: Any, rate: int | None, bought: Bought | None) -> None:  # noqa: ANN401 - rows of the query above
         """What the buyer paid, and what of it is ours once it is bought."""
@@ -236,27 +225,15 @@ class _Reader:
         """The costs of purchases that stand. Returns when each order line was bought first, and from whom."""
         names = ("id", "order_id", "supplier_id", "currency", "goods", "shipping", "handling", "billed", "state", "made_at", "answered_at",
                  "paid_at", "origin_id", "service")  # fmt: skip
-        purchases = [one for one in self._rows(PurchaseOrder, PurchaseOrder.order_id, names) if one.state in PURCHASE_LIVE]
+        purchases = [one for one in self._rows(PurchaseOrder, "order_id", names) if one.state in PURCHASE_LIVE]
         rows: dict[int, list[Any]] = {}
         wanted = [one.id for one in purchases]
-        for row in self.s.execute(
-            select(
-                PurchaseLine.purchase_id,
-                PurchaseLine.order_line_id,
-                PurchaseLine.item_id,
-                PurchaseLine.quantity,
-                PurchaseLine.planned_cost,
-                PurchaseLine.live,
-            )
-            # What was lost and bought again is paid all the same.
-            .where(PurchaseLine.purchase_id.in_(wanted), ~PurchaseLine.refused)
-            .order_by(PurchaseLine.id)
-        ):
+        for row in self.s.execute(_bought_lines(), {"purchases": wanted}):
             rows.setdefault(row.purchase_id, []).append(row)
         stated = _stated(self.s, wanted)
         self.claimed = came_back_for(self.s, wanted)
-        taxes = {number: tax for number, tax in self.s.execute(select(Supplier.id, Supplier.tax)) if tax}
-        self.depots = set(self.s.scalars(select(Supplier.id).where(Supplier.kind.in_(DEPOTS))))
+        taxes = {number: tax for number, tax in self.s.execute(_taxes()) if tax}
+        self.depots = set(self.s.scalars(_depots()))
         first: dict[int, Bought] = {}
         dearest: dict[int, tuple[bool, int]] = {}
         for one in purchases:
@@ -382,14 +359,76 @@ def _plus(one: int | None, other: int | None) -> int | None:
     return None if one is None or other is None else one + other
 
 
+@cache
+def _fields(table: Any, by: str, names: tuple[str, ...]) -> Select[Any]:  # noqa: ANN401 - whatever table is asked
+    """Some columns of a table, moments in ms, of the rows with `numbers` in the column `by`."""
+    fields = [type_coerce(getattr(table, name), BigInteger).label(name) if name.endswith("_at") else getattr(table, name) for name in names]
+    return select(*fields).where(getattr(table, by).in_(among("numbers")))
+
+
+@cache
+def _lines() -> Select[*tuple[Any, ...]]:
+    return (
+        select(
+            OrderLine.id, OrderLine.order_id, OrderLine.sku_id, OrderLine.quantity, OrderLine.paid, OrderLine.shipping_paid,
+            OrderLine.discount, OrderLine.total, OrderLine.tax, OrderLine.tax_by, OrderLine.store_fee, OrderLine.payment_fee,
+            OrderLine.state, OrderLine.refunded,
+            type_coerce(OrderLine.refunded_at, BigInteger).label("refunded_at"), Sku.category,
+        )
+        .outerjoin(Sku, Sku.id == OrderLine.sku_id)
+        .where(OrderLine.order_id.in_(among("numbers")))
+        .order_by(OrderLine.id)
+    )  # fmt: skip
+
+
+@cache
+def _bought_lines() -> Select[int, int, int, int, int, bool]:
+    line = PurchaseLine
+    fields = (line.purchase_id, line.order_line_id, line.item_id, line.quantity, line.planned_cost, line.live)
+    # What was lost and bought again is paid all the same.
+    return select(*fields).where(line.purchase_id.in_(among("purchases")), ~line.refused).order_by(line.id)
+
+
+@cache
+def _taxes() -> Select[int, int]:
+    return select(Supplier.id, Supplier.tax)
+
+
+@cache
+def _depots() -> Select[int]:
+    return select(Supplier.id).where(Supplier.kind.in_(DEPOTS))
+
+
+@cache
+def _used_labels() -> Select[int, int, str, int]:
+    label = GoodsReturn
+    used = (label.order_id.in_(among("orders")), label.label == "made", label.sent_at.is_not(None), label.label_cost > 0)
+    fields = (label.order_line_id, label.label_cost, label.label_currency, type_coerce(label.sent_at, BigInteger))
+    return select(*fields).where(*used).order_by(label.id)
+
+
+@cache
+def _settled_rows() -> Select[int | None, str, int, int]:
+    row = SettlementRow
+    return (
+        select(row.order_id, row.kind, func.sum(row.amount), func.max(type_coerce(row.at, BigInteger)))
+        .join(Settlement, Settlement.id == row.settlement_id)
+        .where(row.order_id.in_(among("orders")))
+        .group_by(row.order_id, row.kind)
+    )
+
+
+@cache
+def _stated_rows() -> Select[int | None, str, int, int]:
+    row = StatementRow
+    sums = select(row.purchase_id, row.kind, func.sum(row.amount), func.max(type_coerce(row.at, BigInteger)))
+    return sums.where(row.purchase_id.in_(among("purchases"))).group_by(row.purchase_id, row.kind)
+
+
 def _labels(s: Session, orders: Collection[int]) -> dict[int, list[tuple[int, str, int]]]:
     """Labels that buyers sent something back with: order line -> (cost, currency, when), one for each line."""
     out: dict[int, list[tuple[int, str, int]]] = {}
-    used = (GoodsReturn.order_id.in_(orders), GoodsReturn.label == "made", GoodsReturn.sent_at.is_not(None), GoodsReturn.label_cost > 0)
-    rows = select(
-        GoodsReturn.order_line_id, GoodsReturn.label_cost, GoodsReturn.label_currency, type_coerce(GoodsReturn.sent_at, BigInteger)
-    )
-    for line, cost, currency, at in s.execute(rows.where(*used).order_by(GoodsReturn.id)):
+    for line, cost, currency, at in s.execute(_used_labels(), {"orders": list(orders)}):
         before = [one for one in out.get(line, []) if one[1] == currency]
         out[line] = [(cost + sum(one[0] for one in before), currency, at)]
     return out
@@ -398,15 +437,7 @@ def _labels(s: Session, orders: Collection[int]) -> dict[int, list[tuple[int, st
 def _settled(s: Session, orders: Collection[int]) -> dict[int, dict[str, tuple[int, int]]]:
     """What settlements say of orders: order -> kind -> (amount, when)."""
     out: dict[int, dict[str, tuple[int, int]]] = {}
-    rows = (
-        select(
-            SettlementRow.order_id, SettlementRow.kind, func.sum(SettlementRow.amount), func.max(type_coerce(SettlementRow.at, BigInteger))
-        )
-        .join(Settlement, Settlement.id == SettlementRow.settlement_id)
-        .where(SettlementRow.order_id.in_(orders))
-        .group_by(SettlementRow.order_id, SettlementRow.kind)
-    )
-    for order, kind, amount, at in s.execute(rows):
+    for order, kind, amount, at in s.execute(_settled_rows(), {"orders": list(orders)}):
         out.setdefault(int(order or 0), {})[kind] = (int(amount), at)
     return out
 
@@ -414,13 +445,6 @@ def _settled(s: Session, orders: Collection[int]) -> dict[int, dict[str, tuple[i
 def _stated(s: Session, purchases: Collection[int]) -> dict[int, dict[str, tuple[int, int]]]:
     """What statements say of purchases: purchase -> kind -> (amount, when)."""
     out: dict[int, dict[str, tuple[int, int]]] = {}
-    rows = (
-        select(
-            StatementRow.purchase_id, StatementRow.kind, func.sum(StatementRow.amount), func.max(type_coerce(StatementRow.at, BigInteger))
-        )
-        .where(StatementRow.purchase_id.in_(purchases))
-        .group_by(StatementRow.purchase_id, StatementRow.kind)
-    )
-    for purchase, kind, amount, at in s.execute(rows):
+    for purchase, kind, amount, at in s.execute(_stated_rows(), {"purchases": list(purchases)}):
         out.setdefault(int(purchase or 0), {})[kind] = (int(amount), at)
     return out

@@ -10,9 +10,10 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
+from functools import cache
 from typing import Protocol
 
-from sqlalchemy import select
+from sqlalchemy import Select, select
 
 from ...core.books import goes_back
 from ...core.currency import minor_digits
@@ -20,6 +21,7 @@ from ...core.states import PURCHASE_LIVE, WAITING_LINES, OrderLineState
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import FillPlan, Order, OrderLine, PurchaseOrder
 from ...data.shelf import Listing
+from ...data.statements import among
 from ..base.context import Context
 from ..pricing.frame import load
 from ..pricing.inputs import NANO, Facts
@@ -81,15 +83,34 @@ def net_refund(line: OrderLine) -> int:
     return line.refunded - sum(goes_back(line.refunded, line.total, one) for one in (line.tax, line.store_fee + line.payment_fee))
 
 
+@cache
+def _live_purchases() -> Select[PurchaseOrder]:
+    return select(PurchaseOrder).where(PurchaseOrder.order_id.in_(among("orders")), PurchaseOrder.state.in_(LIVE))
+
+
+@cache
+def _revenues() -> Select[int, int]:
+    sold = OrderLine.state.not_in((*OPEN, OrderLineState.cancelled))
+    return select(OrderLine.order_id, OrderLine.net_revenue).where(OrderLine.order_id.in_(among("orders")), sold)
+
+
+@cache
+def _with_open_lines() -> Select[int]:
+    return select(OrderLine.order_id).where(OrderLine.order_id.in_(among("orders")), OrderLine.state.in_(OPEN))
+
+
+@cache
+def plans_of() -> Select[FillPlan]:
+    """The plans of `orders`."""
+    return select(FillPlan).where(FillPlan.order_id.in_(among("orders")))
+
+
 def bought(context: Context, orders: Iterable[int], facts: Facts | None = None) -> dict[int, Bought]:
     """What is bought of some orders; those of which nothing is are left out."""
     out: dict[int, Bought] = {}
     rows = by_id(context.session, Order, orders)
     for chunk in in_chunks(rows):
-        purchases = context.session.scalars(
-            select(PurchaseOrder).where(PurchaseOrder.order_id.in_(chunk), PurchaseOrder.state.in_(LIVE))
-        ).all()
-        for one in purchases:
+        for one in context.session.scalars(_live_purchases(), {"orders": chunk}).all():
             order = rows[one.order_id]
             nano = one.rate
             if nano is None:
@@ -104,10 +125,7 @@ def bought(context: Context, orders: Iterable[int], facts: Facts | None = None) 
             else:
                 mine.more += turn(one.billed, nano, one.currency, order.currency) - goods - shipping - handling
     for chunk in in_chunks(out):
-        kept = select(OrderLine.order_id, OrderLine.net_revenue).where(
-            OrderLine.order_id.in_(chunk), OrderLine.state.not_in((*OPEN, OrderLineState.cancelled))
-        )
-        for number, value in context.session.execute(kept):
+        for number, value in context.session.execute(_revenues(), {"orders": chunk}):
             out[number].kept += value
     return out
 
@@ -116,11 +134,10 @@ def refresh(context: Context, orders: Collection[int]) -> None:
     """Orders of which nothing is open any more: their figures are those of what was bought. The others are counted by the plan."""
     context.session.flush()
     numbers = set(orders)
-    still = select(OrderLine.order_id).where(OrderLine.order_id.in_(numbers), OrderLine.state.in_(OPEN))
-    numbers -= set(context.session.scalars(still))
+    numbers -= set(context.session.scalars(_with_open_lines(), {"orders": list(numbers)}))
     found = bought(context, numbers)
     for chunk in in_chunks(numbers):
-        for plan in context.session.scalars(select(FillPlan).where(FillPlan.order_id.in_(chunk))):
+        for plan in context.session.scalars(plans_of(), {"orders": chunk}):
             mine = found.get(plan.order_id)
             if mine is not None or plan.profit or plan.goods:
                 set_profit(plan, mine or Bought())

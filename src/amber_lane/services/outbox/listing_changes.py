@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache
 
-from sqlalchemy import select
+from sqlalchemy import Select, select
 
 from ...connectors.payloads import ListingPayload, Words
 from ...core.currency import plain
@@ -13,22 +14,23 @@ from ...core.states import LISTING, ListingState
 from ...data.bulk import by_id, in_chunks
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku, Variant
+from ...data.statements import among
 from ..base.context import Context
 from . import queue
 from .store_switches import let_out, must, writes
+
+
+@cache
+def _with_words_due() -> Select[Listing, Sku, str]:
+    rows = select(Listing, Sku, Variant.family).join(Sku, Sku.id == Listing.sku_id).outerjoin(Variant, Variant.sku_id == Sku.id)
+    return rows.where(Listing.id.in_(among("ids")), Listing.words_due)
 
 
 def words_due(context: Context, ids: Sequence[int]) -> dict[int, Words]:
     """The words of those listings whose words are to go out, by listing. pictures: numbers of our own copies."""
     out: dict[int, Words] = {}
     for chunk in in_chunks(ids):
-        rows = context.session.execute(
-            select(Listing, Sku, Variant.family)
-            .join(Sku, Sku.id == Listing.sku_id)
-            .outerjoin(Variant, Variant.sku_id == Sku.id)
-            .where(Listing.id.in_(chunk), Listing.words_due)
-        )
-        for listing, sku, family in rows:
+        for listing, sku, family in context.session.execute(_with_words_due(), {"ids": chunk}):
             out[listing.id] = Words(
                 title=listing.title,
                 description=listing.description,

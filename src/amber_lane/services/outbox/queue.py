@@ -9,7 +9,7 @@ from datetime import datetime
 from functools import cache
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, bindparam, func, select, update
+from sqlalchemy import ColumnElement, Select, Update, bindparam, func, select, update
 from sqlalchemy.orm import Session, aliased
 
 from ...connectors import claim_payloads, depot_payloads, payloads, return_payloads
@@ -21,18 +21,24 @@ from ...data.bulk import bulk_insert, bulk_update, in_chunks
 from ...data.orders import Order, PurchaseOrder
 from ...data.outbox import IS_OPEN, OPEN, Outbox
 from ...data.setup import Mailbox, MailKey
+from ...data.statements import among
 from ...data.tallies import tally
 from ..base.context import Context
 from ..base.errors import Conflict
 
 
-def overtaken(s: Session, ids: Sequence[int]) -> None:
-    """Changes of listings that surely have not arrived are dropped where a newer one of the same listing waits."""
+@cache
+def _overtaken() -> Update:
     newer, row = aliased(Outbox), Outbox
     same = (newer.target == row.target, newer.subject == row.subject, newer.kind == "listing", newer.id > row.id)
     key = select(func.max(newer.key)).where(*same, newer.state == OutboxState.waiting).scalar_subquery()
-    mine = (row.id.in_(ids), row.kind == "listing", row.state == OutboxState.waiting, key.is_not(None))
-    s.execute(update(row).where(*mine).values(state=OUTBOX.target("drop"), overtaken_by=key).execution_options(synchronize_session=False))
+    mine = (row.id.in_(among("ids")), row.kind == "listing", row.state == OutboxState.waiting, key.is_not(None))
+    return update(row).where(*mine).values(state=OUTBOX.target("drop"), overtaken_by=key).execution_options(synchronize_session=False)
+
+
+def overtaken(s: Session, ids: Sequence[int]) -> None:
+    """Changes of listings that surely have not arrived are dropped where a newer one of the same listing waits."""
+    s.execute(_overtaken(), {"ids": list(ids)})
 
 
 def of_subjects(query: Q) -> Q:
@@ -40,11 +46,16 @@ def of_subjects(query: Q) -> Q:
     return by_index(query, Outbox, "ix_outbox_subject_id")
 
 
+@cache
+def _droppable() -> Select[int, str]:
+    mine = (Outbox.subject.in_(among("subjects")), Outbox.state.in_(OUTBOX.sources("drop")), Outbox.kind == "listing")
+    return of_subjects(select(Outbox.id, Outbox.subject).where(*mine))
+
+
 def overtake(context: Context, newest: Mapping[str, str]) -> None:
     """Changes of listings that wait already are dropped for a newer one: its key by their subject."""
     for chunk in in_chunks(newest):
-        mine = (Outbox.subject.in_(chunk), Outbox.state.in_(OUTBOX.sources("drop")), Outbox.kind == "listing")
-        waiting = context.session.execute(of_subjects(select(Outbox.id, Outbox.subject).where(*mine))).all()
+        waiting = context.session.execute(_droppable(), {"subjects": chunk}).all()
         bulk_update(
             context.session, Outbox, ("state", "overtaken_by"), [("dropped", newest[subject], number) for number, subject in waiting]
         )
@@ -222,18 +233,28 @@ def _open(query: Select[Any]) -> Select[Any]:
     return by_index(query.where(IS_OPEN), Outbox, "ix_outbox_open")
 
 
+@cache
+def _next_target() -> Select[str]:
+    return _open(select(func.min(Outbox.target)).where(Outbox.target > bindparam("after")))
+
+
 def targets(s: Session) -> list[str]:
     """Whom something is open for: one step along the index for each, however much it is."""
     found: list[str] = []
-    while one := s.scalar(_open(select(func.min(Outbox.target)).where(Outbox.target > (found[-1] if found else "")))):
+    while one := s.scalar(_next_target(), {"after": found[-1] if found else ""}):
         found.append(one)
     return found
 
 
+@cache
+def _any_due() -> Select[int]:
+    open_ones = Outbox.state.in_((OutboxState.waiting, OutboxState.unknown, OutboxState.posted))
+    return _open(select(Outbox.id).where(Outbox.target == bindparam("to"), open_ones, Outbox.after <= bindparam("now"))).limit(1)
+
+
 def any_due(s: Session, target: str, now: datetime) -> bool:
     """Whether something for a target can be gone on with now."""
-    due = (Outbox.target == target, Outbox.state.in_((OutboxState.waiting, OutboxState.unknown, OutboxState.posted)), Outbox.after <= now)
-    return s.scalar(_open(select(Outbox.id).where(*due)).limit(1)) is not None
+    return s.scalar(_any_due(), {"to": target, "now": now}) is not None
 
 
 @cache

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any
 
 from sqlalchemy import Select, delete, func, select, update
@@ -295,12 +296,16 @@ def remove(context: Context, owner: str, number: int, version: int | None) -> st
     return message
 
 
+@cache
+def _resting(table: Any) -> Select[int]:  # noqa: ANN401 - any table of partners
+    return select(table.id).where(table.paused_at.is_not(None) | table.ended_at.is_not(None))
+
+
 def set_apart(context: Context) -> set[str]:
     """Targets of the outbox that are paused or disconnected."""
     out = set()
     for owner, table in OWNERS.items():
-        resting = table.paused_at.is_not(None) | table.ended_at.is_not(None)
-        out |= {f"{owner}:{number}" for number in context.session.scalars(select(table.id).where(resting))}
+        out |= {f"{owner}:{number}" for number in context.session.scalars(_resting(table))}
     return out
 
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from datetime import datetime
-from functools import partial
+from functools import cache, partial
 from typing import Any, Generic, TypeVar
 
 import httpx
-from sqlalchemy import select
+from sqlalchemy import Select, bindparam, select
+from sqlalchemy.orm import Session
 
 from ...connectors.file_servers.protocol import FileLink
 from ...connectors.folder_sheet import FolderSheet
@@ -165,8 +166,18 @@ def keep_key(context: Context, credentials: CredentialStore, owner: str, number:
     kept.sealed_key = credentials.seal(key)
 
 
+@cache
+def _link() -> Select[Link]:
+    return select(Link).where(Link.owner == bindparam("owner"), Link.owner_id == bindparam("number"))
+
+
+def find_link(s: Session, owner: str, owner_id: int) -> Link | None:
+    """How a partner is reached; None where it is not joined."""
+    return s.scalar(_link(), {"owner": owner, "number": owner_id})
+
+
 def link_of(context: Context, owner: str, owner_id: int) -> Link:
-    link = context.session.scalar(select(Link).where(Link.owner == owner, Link.owner_id == owner_id))
+    link = find_link(context.session, owner, owner_id)
     if link is None:
         raise NotFound(f"this {owner} has no link")
     return link

@@ -8,8 +8,9 @@ from __future__ import annotations
 import hashlib
 import secrets
 from datetime import UTC, datetime, timedelta
+from functools import cache
 
-from sqlalchemy import select, update
+from sqlalchemy import Select, bindparam, select, update
 from sqlalchemy.orm import Session
 
 from ...core.permissions import MANAGER, Scope
@@ -47,12 +48,18 @@ def _open(at: datetime) -> tuple[object, ...]:
     return (SignIn.ended_at.is_(None), SignIn.seen_at > at - IDLE, SignIn.at > at - LONGEST)
 
 
+@cache
+def _holder() -> Select[SignIn, Person]:
+    holds = (SignIn.ended_at.is_(None), SignIn.seen_at > bindparam("seen"), SignIn.at > bindparam("begun"), Person.gone_at.is_(None))
+    return select(SignIn, Person).join(Person, Person.id == SignIn.person_id).where(SignIn.hash == bindparam("hash"), *holds)
+
+
 def find(s: Session, token: str) -> tuple[SignIn, Person] | None:
     """Whose secret this is, while it holds."""
     if not token:
         return None
-    query = select(SignIn, Person).join(Person, Person.id == SignIn.person_id)
-    found = s.execute(query.where(SignIn.hash == hash_of(token), Person.gone_at.is_(None), *_open(now()))).first()  # type: ignore[arg-type]
+    at = now()
+    found = s.execute(_holder(), {"hash": hash_of(token), "seen": at - IDLE, "begun": at - LONGEST}).first()
     return None if found is None else (found[0], found[1])
 
 

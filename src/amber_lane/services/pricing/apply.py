@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass, replace
+from functools import cache
 from typing import Any
 
 import numpy as np
-from sqlalchemy import func, select
+from sqlalchemy import Select, func, select
 
 from ...core.money import Bools, Ints
 from ...core.states import DecisionState
@@ -16,6 +17,7 @@ from ...data.lanes import Lane, LanePart, by_items
 from ...data.outbox import Job
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
+from ...data.statements import among
 from ...data.watch import ListingDecision
 from ..base import causes, portions
 from ..base.consequences import How, Repricing, repricing
@@ -232,6 +234,14 @@ def _frozen(book: Book, decided: Decided, ask: Ask, waiting: dict[int, bool]) ->
     return np.asarray(moves & np.isin(book.ids, still) | first, dtype=np.bool_)
 
 
+@cache
+def _sharing() -> Select[int]:
+    """SKUs with an open lane of an item that open lanes of `skus` draw on."""
+    items = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id.in_(among("skus")), Lane.closed_at.is_(None))
+    lanes = select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id)
+    return by_items(lanes.where(LanePart.item_id.in_(items), Lane.closed_at.is_(None)).distinct())
+
+
 def with_sharers(context: Context, skus: set[int]) -> set[int]:
     """The SKUs and all others that draw on the same items, however far the chain reaches."""
     if len(skus) > MANY:
@@ -240,17 +250,7 @@ def with_sharers(context: Context, skus: set[int]) -> set[int]:
     while fresh:
         near: set[int] = set()
         for chunk in in_chunks(fresh):
-            items = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id.in_(chunk), Lane.closed_at.is_(None))
-            near |= set(
-                context.session.scalars(
-                    by_items(
-                        select(Lane.sku_id)
-                        .join(LanePart, LanePart.lane_id == Lane.id)
-                        .where(LanePart.item_id.in_(items), Lane.closed_at.is_(None))
-                        .distinct()
-                    )
-                )
-            )
+            near |= set(context.session.scalars(_sharing(), {"skus": chunk}))
         fresh = near - known
         known |= fresh
     return known

@@ -8,11 +8,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
-from functools import cached_property
+from functools import cache, cached_property
 from typing import Any, TypeVar
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from ...core import cost
@@ -23,6 +23,7 @@ from ...core.plans import Membership, discount_given
 from ...data.base import Row
 from ...data.prices import Policy, PriceRule, Rate
 from ...data.setup import FeeRow, Origin, Service, Setting, Store, Supplier
+from ...data.statements import all_of
 from ..base.regional import home_of
 
 R = TypeVar("R", bound=Row)
@@ -31,9 +32,14 @@ R = TypeVar("R", bound=Row)
 NANO = 10**9
 
 
+@cache
+def _rates() -> Select[str, str, int]:
+    return select(Rate.base, Rate.quote, Rate.nano).order_by(Rate.day, Rate.id)
+
+
 def newest_rates(s: Session) -> dict[tuple[str, str], int]:
     """The newest rate of each pair of currencies, units of 1e-9."""
-    return {(base, quote): nano for base, quote, nano in s.execute(select(Rate.base, Rate.quote, Rate.nano).order_by(Rate.day, Rate.id))}
+    return {(base, quote): nano for base, quote, nano in s.execute(_rates())}
 
 
 def house_ppm(rates: Mapping[tuple[str, str], int], currency: str, home: str) -> int | None:
@@ -76,13 +82,13 @@ class Facts:
     @classmethod
     def read(cls, s: Session) -> Facts:
         return cls(
-            {row.id: row for row in s.scalars(select(Store))},
-            {row.id: row for row in s.scalars(select(Supplier))},
+            {row.id: row for row in s.scalars(all_of(Store))},
+            {row.id: row for row in s.scalars(all_of(Supplier))},
             fee_rows(s),
-            list(s.scalars(select(PriceRule))),
-            list(s.scalars(select(Policy))),
-            list(s.scalars(select(Service))),
-            {row.id: row for row in s.scalars(select(Origin))},
+            list(s.scalars(all_of(PriceRule))),
+            list(s.scalars(all_of(Policy))),
+            list(s.scalars(all_of(Service))),
+            {row.id: row for row in s.scalars(all_of(Origin))},
             newest_rates(s),
             kept_returns(s),
             home_of(s),
@@ -196,9 +202,14 @@ def discount_of(supplier: Supplier) -> int:
 RETURNS = "returns"
 
 
+@cache
+def _returns() -> Select[Setting]:
+    return select(Setting).where(Setting.name == RETURNS)
+
+
 def kept_returns(s: Session) -> dict[tuple[int, str], int]:
     """Shares of sales that came back, as they were last counted."""
-    row = s.scalar(select(Setting).where(Setting.name == RETURNS))
+    row = s.scalar(_returns())
     return {(int(store), category): share for store, category, share, *_ in row.value["rows"]} if row else {}
 
 
@@ -214,7 +225,7 @@ def changed(row: R, values: Mapping[str, Any]) -> R:
 
 def fee_rows(s: Session) -> dict[tuple[int, str], FeeRow]:
     """What each store takes, by category; the row without a category is for all others."""
-    return {(row.store_id, row.category): row for row in s.scalars(select(FeeRow))}
+    return {(row.store_id, row.category): row for row in s.scalars(all_of(FeeRow))}
 
 
 def fee_of(fees: Mapping[tuple[int, str], FeeRow], store: int, category: str) -> FeeRow | None:

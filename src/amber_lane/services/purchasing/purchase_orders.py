@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from functools import cache
 from typing import Any
 
-from sqlalchemy import Text, func, select, type_coerce
+from sqlalchemy import Select, Text, bindparam, func, select, type_coerce
 
 from ...connectors.payloads import BoughtAddress, BoughtLine, PurchasePayload
 from ...core.address import PARTS, in_latin
@@ -290,16 +291,21 @@ def take_back(context: Context, references: Iterable[str]) -> int:
     return back
 
 
-def under_way(context: Context, supplier: int) -> list[str]:
-    """References that the supplier may have news of: sent or accepted, or shipped under a number that no carrier knows yet."""
+@cache
+def _under_way() -> Select[str]:
     unmoved = (
         select(ParcelLine.purchase_id)
         .join(Parcel, Parcel.id == ParcelLine.parcel_id)
-        .where(Parcel.state == ParcelState.label, Parcel.made_at > context.now - CORRECTS_FOR)
+        .where(Parcel.state == ParcelState.label, Parcel.made_at > bindparam("since"))
     )
     open_ones = PurchaseOrder.state.in_((PurchaseState.sent, PurchaseState.accepted)) | PurchaseOrder.id.in_(unmoved)
-    mine = select(PurchaseOrder.reference).where(PurchaseOrder.supplier_id == supplier, open_ones)
-    return list(context.session.scalars(mine.order_by(PurchaseOrder.id)))
+    mine = select(PurchaseOrder.reference).where(PurchaseOrder.supplier_id == bindparam("supplier"), open_ones)
+    return mine.order_by(PurchaseOrder.id)
+
+
+def under_way(context: Context, supplier: int) -> list[str]:
+    """References that the supplier may have news of: sent or accepted, or shipped under a number that no carrier knows yet."""
+    return list(context.session.scalars(_under_way(), {"supplier": supplier, "since": context.now - CORRECTS_FOR}))
 
 
 def money_of(context: Context, orders: Iterable[int]) -> tuple[dict[str, int], list[str]]:
