@@ -24,6 +24,7 @@ from . import rules
 # A file whose size stood still for so long is whole; so soon it is looked at again.
 STANDS = timedelta(seconds=30)
 LONG_AGO = datetime.min.replace(tzinfo=UTC)
+PASSED = "a newer one came"
 
 
 @dataclass(frozen=True)
@@ -156,9 +157,9 @@ def _only_newest(
     for one in fresh:
         if one not in newest:
             row = known.get((one.path, _mark(context, one))) or _enter(context, rule, one, FILE.first, "")
-            row.message = "a newer one comes first"
+            row.message = "waits for a newer one"
             if last is not None and _age(names, one.path, one.changed) < last:
-                row.state, row.message = FILE.step(row.state, "pass"), "a newer one came"
+                row.state, row.message = FILE.step(row.state, "pass"), PASSED
     return newest
 
 
@@ -168,8 +169,20 @@ def fetched(context: Context, number: int, kept: Path) -> FileCame:
     if row.state != FILE.first:
         return row
     row.state, row.kept, row.message = FILE.step(row.state, "fetch"), kept.name, ""
+    rule = rule_of(context, row)
+    if rule.newest:
+        _pass_older(context, rule, row)
     _take_soon(context, row, kept)
     return row
+
+
+def _pass_older(context: Context, rule: FileRule, came: FileCame) -> None:
+    """What waited for a newer one is passed over once that one is here."""
+    names = FileNames.of(rule.pattern)
+    waiting = select(FileCame).where(FileCame.rule_id == rule.id, FileCame.state == FileState.seen)
+    for one in context.session.scalars(waiting):
+        if _age(names, one.path, one.changed_at) < _age(names, came.path, came.changed_at):
+            one.state, one.message = FILE.step(one.state, "pass"), PASSED
 
 
 def torn(context: Context, number: int) -> None:
