@@ -8,6 +8,7 @@ import sqlite3
 import subprocess
 import sys
 import threading
+import time
 from contextlib import closing
 from pathlib import Path
 from typing import Any
@@ -15,8 +16,10 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import event, func, select, update
+from typer.testing import CliRunner
 
 from amber_lane.api.app import make_app, make_app_state
+from amber_lane.cli import app as commands
 from amber_lane.clock import SystemClock
 from amber_lane.data import backups
 from amber_lane.data.outbox import AuditEntry, Outbox
@@ -30,13 +33,19 @@ from ..business import begin
 from ..small import Small
 
 
-def amber(small: Small, folder: Path, *words: str, start: bool = False) -> Any:
-    """The command, over the data of a small house (folder None) or of another folder."""
-    env = {**os.environ, "AMBER_LANE_DATA": str(folder), "AMBER_LANE_DATABASE_URL": f"sqlite:///{folder / 'small.db'}"}
+def _env(folder: Path) -> dict[str, str]:
+    return {"AMBER_LANE_DATA": str(folder), "AMBER_LANE_DATABASE_URL": f"sqlite:///{folder / 'small.db'}"}
+
+
+def amber(folder: Path, *words: str) -> Any:
+    """The command, over the data in a folder; whole, but for a process of its own."""
+    return CliRunner().invoke(commands, words, env=_env(folder))
+
+
+def begun(folder: Path, *words: str) -> Any:
+    """The same in a process of its own, which goes on."""
     command = [str(Path(sys.executable).parent / "amber-lane"), *words]
-    if start:
-        return subprocess.Popen(command, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
-    return subprocess.run(command, env=env, capture_output=True, text=True, check=False)
+    return subprocess.Popen(command, env=os.environ | _env(folder), stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
 
 
 def test_a_backup_is_whole_or_is_not_and_a_house_stands_again_on_an_empty_machine(small: Small, tmp_path: Path) -> None:
@@ -45,7 +54,7 @@ def test_a_backup_is_whole_or_is_not_and_a_house_stands_again_on_an_empty_machin
     saved, over = tmp_path / "saved.db", threading.Event()
 
     def write() -> None:
-        while not over.is_set():
+        while not over.wait(0.002):
             small.write(lambda context: context.log("x", "x", "somebody writes"))
 
     writer = threading.Thread(target=write)
@@ -53,9 +62,9 @@ def test_a_backup_is_whole_or_is_not_and_a_house_stands_again_on_an_empty_machin
     try:
         cut = 0
         while cut < 3:
-            process, part = amber(small, here, "backup", str(saved), start=True), saved.with_name("saved.db.part")
+            process, part = begun(here, "backup", str(saved)), saved.with_name("saved.db.part")
             while process.poll() is None and not (part.exists() and part.stat().st_size):
-                pass
+                time.sleep(0.001)
             process.send_signal(signal.SIGKILL)
             process.wait()
             if saved.exists():
@@ -63,16 +72,16 @@ def test_a_backup_is_whole_or_is_not_and_a_house_stands_again_on_an_empty_machin
                 assert backups.look_over(saved) == []
                 saved.unlink()
             cut += 1
-        done = amber(small, here, "backup", str(saved))
+        done = amber(here, "backup", str(saved))
     finally:
         over.set()
         writer.join()
-    assert done.returncode == 0 and "Keep" in done.stdout and saved.stat().st_mode & 0o077 == 0, done.stderr
-    assert "is there already" in amber(small, here, "backup", str(saved)).stderr
+    assert done.exit_code == 0 and "Keep" in done.stdout and saved.stat().st_mode & 0o077 == 0, done.stderr
+    assert "is there already" in amber(here, "backup", str(saved)).stderr
     there = tmp_path / "another machine"
-    back = amber(small, there, "restore", str(saved))
-    assert back.returncode == 0, back.stderr
-    assert "all is as it should be" in amber(small, there, "check").stdout
+    back = amber(there, "restore", str(saved))
+    assert back.exit_code == 0, back.stderr
+    assert "all is as it should be" in amber(there, "check").stdout
     with closing(sqlite3.connect(there / "small.db")) as data, small.db.reading() as s:
         assert data.execute("select count(*), sum(length(data)) from picture").fetchone() == (1, 30_000_000)
         assert (
@@ -81,7 +90,7 @@ def test_a_backup_is_whole_or_is_not_and_a_house_stands_again_on_an_empty_machin
             <= int(s.scalar(select(func.count()).select_from(AuditEntry)) or 0)
         )
     # Put back once more, what stands there is kept.
-    assert "What stood here is" in amber(small, there, "restore", str(saved)).stdout
+    assert "What stood here is" in amber(there, "restore", str(saved)).stdout
     assert backups.look_over(next((there / backups.FOLDER).glob("*-before-restore.db"))) == []
 
 
@@ -94,19 +103,19 @@ def test_what_is_not_whole_is_not_put_back_nor_over_a_house_that_runs(small: Sma
     whole = saved.read_bytes()
     for data, told in ((whole[: len(whole) // 2], "not whole"), (b"no data at all" * 500, "cannot be read"), (b"", "cannot be read")):
         torn.write_bytes(data)
-        answer = amber(small, here, "restore", str(torn))
-        assert answer.returncode == 2 and told in answer.stderr and "nothing was changed" in answer.stderr
+        answer = amber(here, "restore", str(torn))
+        assert answer.exit_code == 2 and told in answer.stderr and "nothing was changed" in answer.stderr
     # Over a house that is broken it is put back all the same, and what was broken is kept.
     ruin = tmp_path / "ruin"
     ruin.mkdir()
     (ruin / "small.db").write_bytes(b"no data at all" * 500)
-    assert amber(small, ruin, "restore", str(saved)).returncode == 0 and "as it should be" in amber(small, ruin, "check").stdout
+    assert amber(ruin, "restore", str(saved)).exit_code == 0 and "as it should be" in amber(ruin, "check").stdout
     assert next((ruin / backups.FOLDER).glob("*-before-restore.db")).read_bytes().startswith(b"no data")
     # Whoever has it open, if only for a look, keeps it from being put back.
     other = Database(small.db.url)
-    assert "stop it first" in amber(small, here, "restore", str(saved)).stderr
+    assert "stop it first" in amber(here, "restore", str(saved)).stderr
     other.close()
-    assert amber(small, here, "restore", str(saved)).returncode == 0
+    assert amber(here, "restore", str(saved)).exit_code == 0
     assert backups.look_over(here / "small.db") == []
 
 
