@@ -12,16 +12,17 @@ from collections.abc import Callable
 from typing import Any
 from urllib.parse import parse_qsl
 
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import HTTPException, Request, Response
 from fastapi.responses import HTMLResponse
 from pydantic import ValidationError
 
 from .counter import world_of
 from .newcomers import CINDER, item, paper_of, shelf, stock
+from .routes import Router
 from .state import World, iso
 from .trade import Purchase, as_of, let_go, place, purchases_of, told_cost, told_stock
 
-router = APIRouter(prefix="/cinder")
+router = Router(prefix="/cinder")
 _SIZE = 20
 _STATES = {"received": "10", "accepted": "20", "refused": "90", "shipped": "30", "withdrawn": "80"}
 Fields = dict[str, str]

@@ -8,16 +8,17 @@ import random
 from email.message import EmailMessage
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from PIL import Image, ImageDraw
 from pydantic import BaseModel, ConfigDict, Field
 
 from . import pop
 from .counter import SENT, world_of
 from .life import DAY, HAPPENS, HOUR
+from .routes import Router
 from .state import World
 
-router = APIRouter(prefix="/world")
+router = Router(prefix="/world")
 SAYS = {
     "damaged": ("Broken on arrival", "it came today and is broken: there is a crack right across it. A picture is with this mail."),
     "missing": ("Something is missing", "the box came, but not all that I ordered was in it."),

@@ -8,13 +8,14 @@ import secrets
 from html import escape
 from urllib.parse import urlencode
 
-from fastapi import APIRouter, Form, HTTPException, Request
+from fastapi import Form, HTTPException, Request
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
 from .counter import world_of
+from .routes import Router
 from .state import World
 
-router = APIRouter(include_in_schema=False)
+router = Router(in_document=False)
 CLIENT = "dusk-dial"
 
 

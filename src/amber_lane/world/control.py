@@ -8,7 +8,7 @@ from datetime import datetime
 from email.message import EmailMessage
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import HTTPException, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from . import pop
@@ -16,10 +16,11 @@ from .counter import world_of
 from .dials import DIALS, SERVICES
 from .life import buy, live, set_item, show
 from .partners import seller_named
+from .routes import Router
 from .state import World, iso
 from .trade import in_its_money
 
-router = APIRouter(prefix="/world")
+router = Router(prefix="/world")
 
 
 FACTS = (

@@ -10,15 +10,16 @@ import io
 import secrets
 from typing import Any
 
-from fastapi import APIRouter, Form, HTTPException, Request, Response
+from fastapi import Form, HTTPException, Request, Response
 from fastapi.responses import RedirectResponse
 
 from . import counter, lands
 from .counter import world_of
 from .partners import SHOPS
+from .routes import Router
 from .state import World, iso
 
-router = APIRouter(prefix="/craft")
+router = Router(prefix="/craft")
 SHOP = SHOPS["craft"]
 LISTINGS = ("code", "title", "price", "pieces", "state", "group", "barcode", "makers number", "maker", "comes in", "grams")
 ORDERS = (

@@ -9,7 +9,7 @@ import random
 from datetime import UTC, datetime
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import HTTPException, Request, Response
 from PIL import Image, ImageDraw, UnidentifiedImageError
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -17,10 +17,11 @@ from .counter import world_of
 from .lands import here, text
 from .life import BACK, DAY, HAPPENS, HOUR, SHIPPED, set_item
 from .partners import HOME, NEAR, NEXT, OTHERS, Seller, make_origin, make_way
+from .routes import Router
 from .state import World, iso
 from .trade import Purchase, let_go, origins_out, place, purchases_of
 
-router = APIRouter()
+router = Router()
 CODE = "depot"
 BANDS = [(2_000, 125, 40), (10_000, 210, 60), (30_000, 480, 120)]
 DEPOT = Seller(

@@ -6,16 +6,17 @@ import json
 import secrets
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import HTTPException, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from . import counter, fair_money, lands, returns
 from .counter import world_of
 from .life import HAPPENS
 from .partners import SHOPS
+from .routes import Router
 from .state import World, iso
 
-router = APIRouter(prefix="/fair/api")
+router = Router(prefix="/fair/api")
 SHOP = SHOPS["fair"]
 BATCH_MOST = 250
 # Its words for what a listing is.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import HTTPException, Request, Response
 from fastapi.responses import HTMLResponse
 from lxml import etree
 from pydantic import ValidationError
@@ -13,10 +13,11 @@ from pydantic import ValidationError
 from .counter import world_of
 from .newcomers import FERN, item, paper_of, shelf, stock
 from .partners import Seller
+from .routes import Router
 from .state import World
 from .trade import Purchase, as_of, let_go, place, purchases_of, told_cost, told_stock
 
-router = APIRouter(prefix="/fern")
+router = Router(prefix="/fern")
 SPACE = "urn:fernmoor:trade:2"
 _N = f"{{{SPACE}}}"
 _SIZE = 25

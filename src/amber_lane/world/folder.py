@@ -11,15 +11,16 @@ import io
 from email.utils import formatdate
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import HTTPException, Request, Response
 
 from .counter import world_of
 from .life import HOUR
 from .partners import SELLERS
+from .routes import Router
 from .state import World, iso
 from .trade import Address, Line, Purchase, as_of, in_its_money, place, purchases_of, shelf_of, told_cost, told_stock
 
-router = APIRouter(prefix="/folder")
+router = Router(prefix="/folder")
 SELLER = SELLERS["folder"]
 HEADER = [
     "Nr artykułu",

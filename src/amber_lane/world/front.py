@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from html import escape
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, JSONResponse
 
 from .lands import LANDS, POUND, Land
+from .routes import Router
 
-router = APIRouter(include_in_schema=False)
+router = Router(in_document=False)
 
 
 @dataclass(frozen=True)

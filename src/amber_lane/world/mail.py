@@ -8,13 +8,14 @@ from typing import Any
 
 from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, Envelope, Session
-from fastapi import APIRouter, Request
+from fastapi import Request
 
 from . import office
 from .counter import world_of
+from .routes import Router
 from .state import World, iso
 
-router = APIRouter(prefix="/mail/api")
+router = Router(prefix="/mail/api")
 
 
 class Handler:

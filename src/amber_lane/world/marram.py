@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from fastapi.responses import HTMLResponse, JSONResponse
 from graphql import GraphQLError, build_schema, graphql_sync
 from pydantic import ValidationError
@@ -12,10 +12,11 @@ from pydantic import ValidationError
 from . import consent
 from .counter import world_of
 from .newcomers import MARRAM, item, paper_of, shelf, stock
+from .routes import Router
 from .state import World, iso
 from .trade import Purchase, as_of, let_go, origins_out, place, purchases_of, told_cost, told_stock
 
-router = APIRouter(prefix="/marram")
+router = Router(prefix="/marram")
 SCHEMA = """
 type Query {
   us: Us!

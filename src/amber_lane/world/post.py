@@ -7,15 +7,16 @@ import json
 import random
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from pydantic import BaseModel, ConfigDict, Field
 
 from . import lands
 from .counter import world_of
 from .life import DAY, HAPPENS, s10
+from .routes import Router
 from .state import World, iso
 
-router = APIRouter(prefix="/post/api")
+router = Router(prefix="/post/api")
 
 
 @router.get("/account")

@@ -9,7 +9,7 @@ import random
 from collections.abc import Callable
 from typing import Any, TypeVar
 
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import HTTPException, Request, Response
 from PIL import Image, UnidentifiedImageError
 
 from .claims import ClaimAsk, claims_of, keep, take
@@ -17,10 +17,11 @@ from .counter import world_of
 from .life import DAY, tiers_of
 from .partners import Seller
 from .print_goods import HOUSES, Blank, House, cost_of
+from .routes import Router
 from .state import World, iso
 from .trade import Purchase, as_of, let_go, origins_out, place, purchases_of, shelf_of, told_cost, told_stock
 
-router = APIRouter()
+router = Router()
 FILE_MOST = 80_000_000
 F = TypeVar("F", bound=Callable[..., Any])
 

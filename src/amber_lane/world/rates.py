@@ -6,13 +6,14 @@ import random
 from decimal import Decimal
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 
 from . import lands
 from .counter import world_of
+from .routes import Router
 from .state import World, iso
 
-router = APIRouter(prefix="/bank/api")
+router = Router(prefix="/bank/api")
 DAY = 86_400_000
 # How far a day goes at most in parts of ten thousand, and how many days a walk remembers.
 WIDEST, LAPS = 35, 40

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import HTTPException, Request, Response
 
 from .counter import count_call, world_of
 from .partners import SELLERS
+from .routes import Router
 from .state import World, iso
 from .trade import Purchase, as_of, origins_out, place, purchases_of, told_cost, told_stock
 
-router = APIRouter(prefix="/retail/api")
+router = Router(prefix="/retail/api")
 SELLER = SELLERS["retail"]
 
 

@@ -7,15 +7,16 @@ import random
 from datetime import datetime
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 from pydantic import BaseModel, ConfigDict, Field
 
 from . import counter, lands, post
 from .counter import SENT, world_of
 from .life import DAY, HAPPENS, HOUR
+from .routes import Router
 from .state import World, iso
 
-router = APIRouter(prefix="/world")
+router = Router(prefix="/world")
 REASONS = {
     "damaged": "It is broken.",
     "defective": "It does not work.",

@@ -8,15 +8,16 @@ import hmac
 import json
 from typing import Any
 
-from fastapi import APIRouter, Header, HTTPException, Request
+from fastapi import Header, HTTPException, Request
 from pydantic import BaseModel, ConfigDict
 
 from . import counter, lands, returns
 from .counter import order_out, world_of
 from .partners import SHOPS
+from .routes import Router
 from .state import World
 
-router = APIRouter(prefix="/shop/api")
+router = Router(prefix="/shop/api")
 SHOP = SHOPS["shop"]
 
 

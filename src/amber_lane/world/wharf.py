@@ -19,15 +19,16 @@ from xml.sax.saxutils import escape
 from botocore.auth import S3SigV4Auth
 from botocore.awsrequest import AWSRequest
 from botocore.credentials import Credentials
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import HTTPException, Request, Response
 from pydantic import BaseModel
 
 from . import office
 from .counter import world_of
 from .life import DAY, HAPPENS
+from .routes import Router
 from .state import World, iso
 
-router = APIRouter(include_in_schema=False)
+router = Router(in_document=False)
 ORDERS, ANSWERS, STOCK = "meridian/orders/", "meridian/answers/", "meridian/stock-"
 _SIZE_MOST = 20_000_000
 

@@ -7,16 +7,17 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import HTTPException, Request
 
 from .claims import ClaimAsk, claims_of, keep, take
 from .counter import world_of
 from .life import tiers_of
 from .partners import SELLERS
+from .routes import Router
 from .state import World, iso
 from .trade import Purchase, as_of, let_go, origins_out, place, purchases_of, shelf_of, told_cost, told_stock
 
-router = APIRouter(prefix="/wholesale/api")
+router = Router(prefix="/wholesale/api")
 SELLER = SELLERS["wholesale"]
 
 
