@@ -8,6 +8,7 @@ import random
 from typing import Any
 
 from fastapi import HTTPException, Request
+from fpdf import FPDF
 from pydantic import BaseModel, ConfigDict, Field
 
 from . import lands
@@ -93,9 +94,6 @@ def label(request: Request, reference: str) -> dict[str, Any]:
 
 
 def _label_out(row: dict[str, Any] | None) -> dict[str, Any]:
-    # A third of the world's start would be loading this, and most worlds print no label.
-    from fpdf import FPDF
-
     assert row
     ask = json.loads(row["body"])
     page = FPDF(format=(100, 150))
