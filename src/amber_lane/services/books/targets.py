@@ -6,7 +6,7 @@ ends in the journal, and nothing is there twice.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any, NamedTuple
@@ -18,6 +18,7 @@ from ...connectors.kinds import DEPOTS
 from ...core.books import COSTS, Basis, Kind, Ledger, allocate, goes_back
 from ...core.numbers import PPM, half_up
 from ...core.states import PURCHASE_LIVE, WAITING_LINES, OrderLineState
+from ...data.base import Row
 from ...data.books import Settlement, SettlementRow, StatementRow
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.returns import GoodsReturn
@@ -169,7 +170,7 @@ class _Reader:
                 self._settle(number, mine, settled[number], head.currency, rate)
         return self.out
 
-    def _rows(self, table: Any, by: str, names: tuple[str, ...]) -> Any:  # noqa: ANN401 - rows of whatever table is asked
+    def _rows(self, table: type[Row], by: str, names: tuple[str, ...]) -> Sequence[Any]:
         return self.s.execute(_fields(table, by, names), {"numbers": self.numbers}).all()
 
     def _line(self, line: Any, head: Any, rate: int | None, bought: Bought | None) -> None:  # noqa: ANN401 - rows of the query above
@@ -360,7 +361,7 @@ def _plus(one: int | None, other: int | None) -> int | None:
 
 
 @cache
-def _fields(table: Any, by: str, names: tuple[str, ...]) -> Select[Any]:  # noqa: ANN401 - whatever table is asked
+def _fields(table: type[Row], by: str, names: tuple[str, ...]) -> Select[*tuple[Any, ...]]:
     """Some columns of a table, moments in ms, of the rows with `numbers` in the column `by`."""
     fields = [type_coerce(getattr(table, name), BigInteger).label(name) if name.endswith("_at") else getattr(table, name) for name in names]
     return select(*fields).where(getattr(table, by).in_(among("numbers")))
