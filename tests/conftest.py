@@ -26,7 +26,7 @@ settings.load_profile("untimed")
 # The practice world, and every partner that a test makes up, stand on this machine.
 outside.allow(("127.0.0.0/8", "::1/128"))
 share()
-# A fault is told by its lines, and not by all that stood in its variables, which takes a quarter of a second.
+# A fault is told by its lines, and not by all that stood in its variables, which takes long.
 structlog.configure(
     processors=[structlog.processors.add_log_level, structlog.processors.format_exc_info, structlog.processors.LogfmtRenderer()]
 )

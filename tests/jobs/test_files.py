@@ -194,6 +194,7 @@ def test_only_the_newest_counts_and_what_is_still_written_is_left_alone(business
     server.put("stock-20260311.csv", "item,stock\nMB-0,77\n")
     business.on(20)
     business.app_state.worker.look_at_files(1)
+    assert {one.state for one in business.all(select(FileCame))} <= {"seen", "passed"}
     waits = business.one(select(FileCame).where(FileCame.path == "stock-20260311.csv"))
     assert (waits.state, waits.message) == ("seen", "waits for a newer one")
     came = look(business)

@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 from sqlalchemy import BindParameter, Select, bindparam, select
 
 from .base import Row
+from .setup import Setting
 
 R = TypeVar("R", bound=Row)
 
@@ -22,3 +23,9 @@ def among(name: str) -> BindParameter[Any]:
 def all_of(table: type[R]) -> Select[R]:
     """All rows of a table."""
     return select(table)
+
+
+@cache
+def setting(name: str) -> Select[Setting]:
+    """What is kept under a name."""
+    return select(Setting).where(Setting.name == name)

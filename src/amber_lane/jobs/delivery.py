@@ -175,7 +175,7 @@ class Delivery:
         """The link itself cannot be used: its key cannot be opened, or its address is none."""
         owner, number = party_of(target)
         with self.db.writing() as s:
-            link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == number))
+            link = find_link(s, owner, number)
             if link is not None:
                 link.state, link.message = LINK.step(link.state, "break"), message
 

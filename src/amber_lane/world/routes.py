@@ -1,4 +1,4 @@
-"""Calls of the world are answered where they come in: it does one thing at a time, and a thread for each costs as much as the answer."""
+"""Calls of the world are answered where they come in: it does one thing at a time, and a thread for each costs half as much again."""
 
 from __future__ import annotations
 

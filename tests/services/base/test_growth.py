@@ -85,7 +85,7 @@ def test_no_look_grows_faster_than_the_house(houses: list[GrownHouse]) -> None:
     told: dict[str, float] = {}
     for small, large in zip(*(looks(house.n) for house in houses), strict=True):
         pairs = []
-        for _ in range(5):
+        for _ in range(3):
             pairs.append([house.look(look.path, look.body) for house, look in zip(houses, (small, large), strict=True)])
             if grows(*pairs[-1]) <= MOST and len(pairs) > 1:
                 break
@@ -124,7 +124,7 @@ ACTS: dict[str, Callable[[GrownHouse, int], float]] = {
 @pytest.mark.parametrize("name", list(ACTS))
 def test_no_act_grows_faster_than_its_rows_whatever_waits(houses: list[GrownHouse], name: str) -> None:
     """Twice the rows in a house of twice the size, where twice as much waits to be sent."""
-    tried: list[float] = []
-    while len(tried) < 5 and min(tried, default=MOST + 1) > MOST:
-        tried.append(grows(*(ACTS[name](house, house.n // 10) for house in houses)))
-    assert min(tried) <= MOST, tried
+    # The best of each: others that run beside make one of the two slow now and then.
+    took = [[ACTS[name](house, house.n // 10) for house in houses] for _ in range(3)]
+    best = grows(*(min(one) for one in zip(*took, strict=True)))
+    assert best <= MOST, took

@@ -42,8 +42,8 @@ def test_the_whole_way_from_a_sale_to_the_door(business):
     assert (line.state, line.quantity) == ("ready", 2) and line.net_revenue == line.paid
     assert len(send(business)) == 1 and not send(business)
     reference = f"DDS-{number}-1"
-    for _ in range(90):
-        business.round(90)
+    for _ in range(260):
+        business.round(30)
         if line_of(business, number).state == "arrived":
             break
         for purchase in business.all(select(PurchaseOrder).where(PurchaseOrder.message != "", PurchaseOrder.state == "accepted")):

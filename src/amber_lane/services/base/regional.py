@@ -17,6 +17,7 @@ from ...core.writing import Writing, use
 from ...data.kept import NEVER_OLD, kept
 from ...data.outbox import AuditEntry
 from ...data.setup import Setting, Store
+from ...data.statements import setting
 from ...sheets.mapping import Manner
 from . import undoing
 from .context import Context
@@ -71,17 +72,12 @@ def place_of(s: Session) -> Place:
 
 
 @cache
-def _setting() -> Select[Setting]:
-    return select(Setting).where(Setting.name == PLACE)
-
-
-@cache
 def _oldest_currency() -> Select[str]:
     return select(Store.currency).order_by(Store.id).limit(1)
 
 
 def _place(s: Session) -> Place:
-    row = s.scalar(_setting())
+    row = s.scalar(setting(PLACE))
     return Place(**row.value) if row else Place()
 
 

@@ -90,6 +90,7 @@ def seen(context: Context, rule: FileRule, found: Sequence[RemoteFile]) -> list[
     waits = False
     for one in fresh:
         row = known.get((one.path, _mark(context, one))) or _enter(context, rule, one, FILE.first, "")
+        row.message = ""
         if one.size > BYTES_MOST:
             row.state, row.needs = FILE.step(FILE.step(row.state, "fetch"), "fail"), True
             row.message = f"it has more than {BYTES_MOST // 1_000_000} MB; ask for it in parts"

@@ -10,7 +10,7 @@ import secrets
 from datetime import UTC, datetime, timedelta
 from functools import cache
 
-from sqlalchemy import Select, bindparam, select, update
+from sqlalchemy import ColumnElement, Select, bindparam, select, update
 from sqlalchemy.orm import Session
 
 from ...core.permissions import MANAGER, Scope
@@ -44,22 +44,26 @@ def begin(s: Session, person: Person, address: str, program: str) -> str:
     return token
 
 
-def _open(at: datetime) -> tuple[object, ...]:
-    return (SignIn.ended_at.is_(None), SignIn.seen_at > at - IDLE, SignIn.at > at - LONGEST)
+def _open() -> tuple[ColumnElement[bool], ...]:
+    """What holds still; see `_since`."""
+    return (SignIn.ended_at.is_(None), SignIn.seen_at > bindparam("seen"), SignIn.at > bindparam("begun"))
+
+
+def _since(at: datetime) -> dict[str, datetime]:
+    return {"seen": at - IDLE, "begun": at - LONGEST}
 
 
 @cache
 def _holder() -> Select[SignIn, Person]:
-    holds = (SignIn.ended_at.is_(None), SignIn.seen_at > bindparam("seen"), SignIn.at > bindparam("begun"), Person.gone_at.is_(None))
-    return select(SignIn, Person).join(Person, Person.id == SignIn.person_id).where(SignIn.hash == bindparam("hash"), *holds)
+    mine = (SignIn.hash == bindparam("hash"), Person.gone_at.is_(None))
+    return select(SignIn, Person).join(Person, Person.id == SignIn.person_id).where(*mine, *_open())
 
 
 def find(s: Session, token: str) -> tuple[SignIn, Person] | None:
     """Whose secret this is, while it holds."""
     if not token:
         return None
-    at = now()
-    found = s.execute(_holder(), {"hash": hash_of(token), "seen": at - IDLE, "begun": at - LONGEST}).first()
+    found = s.execute(_holder(), {"hash": hash_of(token), **_since(now())}).first()
     return None if found is None else (found[0], found[1])
 
 
@@ -79,7 +83,7 @@ def note(s: Session, row: int) -> None:
 
 def mine(s: Session, person: int) -> list[SignIn]:
     """A person's open sign-ins, the latest first."""
-    return list(s.scalars(select(SignIn).where(SignIn.person_id == person, *_open(now())).order_by(SignIn.seen_at.desc())))  # type: ignore[arg-type]
+    return list(s.scalars(select(SignIn).where(SignIn.person_id == person, *_open()).order_by(SignIn.seen_at.desc()), _since(now())))
 
 
 def end(s: Session, token: str) -> None:

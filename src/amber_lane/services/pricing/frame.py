@@ -22,6 +22,7 @@ from ...data.base import to_ms
 from ...data.bulk import in_chunks, quiet
 from ...data.columns import Columns, fetch_columns, join, or_none, place_of, sorted_by, spliced
 from ...data.shelf import Listing, Sku
+from ...data.statements import among
 from ..base.context import Context
 from .draft_lane import DraftLane
 from .inputs import Facts, fee_of
@@ -279,7 +280,7 @@ def _columns(some: bool, preparing: bool) -> Columns:
         .where(Listing.state.in_((ListingState.live, ListingState.paused, *((ListingState.preparing,) if preparing else ()))))
     )
     if some:
-        return Columns(query.where(Listing.sku_id.in_(bindparam("skus", expanding=True))))
+        return Columns(query.where(Listing.sku_id.in_(among("skus"))))
     # By their numbers, so that nothing is sorted.
     return Columns(query.with_hint(Listing, "NOT INDEXED", "sqlite").order_by(Listing.id))
 

@@ -22,8 +22,8 @@ from ...core.numbers import PPM, half_up
 from ...core.plans import Membership, discount_given
 from ...data.base import Row
 from ...data.prices import Policy, PriceRule, Rate
-from ...data.setup import FeeRow, Origin, Service, Setting, Store, Supplier
-from ...data.statements import all_of
+from ...data.setup import FeeRow, Origin, Service, Store, Supplier
+from ...data.statements import all_of, setting
 from ..base.regional import home_of
 
 R = TypeVar("R", bound=Row)
@@ -202,14 +202,9 @@ def discount_of(supplier: Supplier) -> int:
 RETURNS = "returns"
 
 
-@cache
-def _returns() -> Select[Setting]:
-    return select(Setting).where(Setting.name == RETURNS)
-
-
 def kept_returns(s: Session) -> dict[tuple[int, str], int]:
     """Shares of sales that came back, as they were last counted."""
-    row = s.scalar(_returns())
+    row = s.scalar(setting(RETURNS))
     return {(int(store), category): share for store, category, share, *_ in row.value["rows"]} if row else {}
 
 

@@ -6,7 +6,7 @@ from functools import cache
 from typing import Any
 
 import numpy as np
-from sqlalchemy import BindParameter, Select, bindparam, case, func, select
+from sqlalchemy import BindParameter, Select, case, func, select
 from sqlalchemy.orm import Session
 
 from ...core import cost
@@ -19,6 +19,7 @@ from ...data.lanes import SENDS_OTHERWISE, Lane, LanePart
 from ...data.orders import OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import Origin, Supplier
 from ...data.source import Item
+from ...data.statements import among
 from ..base.context import Context
 
 # Places in the lists of states, of lanes and of items.
@@ -46,7 +47,7 @@ FIELDS = (
 
 
 # Named when it is asked.
-_SKUS: BindParameter[Any] = bindparam("skus", expanding=True)
+_SKUS: BindParameter[Any] = among("skus")
 _SKU = FIELDS.index("sku")
 ORDER = [FIELDS.index(name) for name in ("sku", "priority", "lane", "origin")]
 
