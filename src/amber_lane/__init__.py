@@ -1,3 +1,3 @@
 """Amber Lane: the desk of a dropshipping operations manager."""
 
-__version__ = "0.15.2"
+__version__ = "0.15.3"

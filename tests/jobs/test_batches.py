@@ -15,7 +15,9 @@ from amber_lane.connectors.payloads import ListingPayload
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing, Sku
+from amber_lane.jobs.our_faults import TRIES_MAX
 from amber_lane.services.alerts import today
+from amber_lane.services.delivery import effects
 from amber_lane.services.listings import going_live
 from amber_lane.services.outbox import listing_changes
 from amber_lane.services.partners import connections
@@ -70,9 +72,9 @@ def shown(business: Business, sku: str) -> list[int]:
     return [row["price"] for row in told if row["by"] == "api"]
 
 
-def until_done(business: Business, rounds: int = 30) -> None:
+def until_done(business: Business, rounds: int = 30, minutes: float = 2) -> None:
     for _ in range(rounds):
-        business.on(2)
+        business.on(minutes)
         business.settle()
         if not business.all(
             select(Outbox.id).where(Outbox.target == "store:2", Outbox.state.in_(("waiting", "claimed", "unknown", "posted")))
@@ -171,6 +173,37 @@ def test_one_that_is_to_blame_does_not_keep_the_others_from_going(fair: Business
         assert fault == ("ours" if whom == "us" else "refused") and today.open_alerts(fair.context(s))
 
 
+@pytest.mark.parametrize("where", ["while it is sent", "while its answer is taken in"])
+def test_a_change_that_breaks_something_here_each_time_goes_apart_and_ends_before_a_person(
+    fair: Business, where: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sending = where == "while it is sent"
+    price, given, follow = 7900 if sending else 7950, described_store.given_of, effects.follow
+    skus = wish(fair, price, 9)
+
+    def picky(one: Any) -> dict[str, Any]:
+        return given(one) | ({} if one.sku != skus[4] else {"sku": object.__new__(object).nothing})  # type: ignore[attr-defined]
+
+    def forgetful(context: Any, done: Any) -> None:
+        assert all(row.body["sku"] != skus[4] for row, _ in done)
+        follow(context, done)
+
+    monkeypatch.setattr(*((described_store, "given_of", picky) if sending else (effects, "follow", forgetful)))
+    for _ in range(6):
+        fair.on(16)
+        fair.settle()
+        fair.app_state.worker.delivery.batches.not_before.clear()
+    assert states(fair, price).pop("done") == 8, "the others are not held up while it is tried again"
+    wish(fair, price + 1, 4)
+    until_done(fair, minutes=16)
+    assert states(fair, price) == {"done": 8, "dead": 1} and states(fair, price + 1) == {"done": 4}
+    stuck = fair.one(select(Outbox).where(Outbox.target == "store:2", Outbox.state == "dead"))
+    assert (stuck.body["sku"], stuck.fault, stuck.tries) == (skus[4], "ours", TRIES_MAX) and f"tried {TRIES_MAX} times" in stuck.answer
+    assert [sku for sku in skus if price not in shown(fair, sku)] == ([skus[4]] if sending else [])
+    with fair.app_state.db.reading() as s:
+        assert [one.kind for one in today.open_alerts(fair.context(s)) if stuck.key in one.key or skus[4] in one.message]
+
+
 @pytest.mark.parametrize("fault", ["lost_answer", "errors", "malformed", "pass"])
 def test_whatever_is_lost_each_change_is_made_once(fair: Business, fault: str) -> None:
     if fault == "pass":
@@ -217,12 +250,12 @@ def test_when_half_of_a_refused_batch_is_lost_the_other_half_still_goes(fair: Bu
 
         def send_batch(self, changes: list[Any], key: str) -> None:
             self.sizes.append(len(changes))
-            raise Refused("one of these is wrong") if len(self.sizes) == 1 else ValueError("a fault of our own")
+            if len(self.sizes) < 3:
+                raise Refused("one of these is wrong") if len(self.sizes) == 1 else ValueError("a fault of our own")
 
     wish(fair, 6600, 6)
     half = Half()
-    with pytest.raises(ValueError, match="our own"):
-        fair.app_state.worker.delivery.batches.run("store:2", half, 100, True)
-    assert half.sizes == [6, 3] and states(fair, 6600) == {"unknown": 3, "waiting": 3}
+    assert fair.app_state.worker.delivery.batches.run("store:2", half, 100, True) == (9, None)
+    assert half.sizes == [6, 3, 3] and states(fair, 6600) == {"unknown": 3, "posted": 3}
     until_done(fair)
     assert states(fair, 6600) == {"done": 6}

@@ -19,7 +19,8 @@ from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Link
 from amber_lane.data.shelf import Listing
 from amber_lane.data.transit import Message, PassedOn
-from amber_lane.jobs.delivery import TRIES_MAX, Delivery
+from amber_lane.jobs.delivery import Delivery
+from amber_lane.jobs.our_faults import TRIES_MAX
 from amber_lane.services.alerts import today
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict
@@ -334,6 +335,32 @@ def test_a_fault_of_ours_holds_up_its_own_row_and_ends_before_a_person(small: Sm
     small.later(days=1)
     deliver(small, delivery, 40)
     assert small.all(select(Outbox.state).where(Outbox.id == rows["S-1"].id)) == ["dead"]
+
+
+@pytest.mark.parametrize("where", ["buy", "find_purchases"])
+def test_a_purchase_that_breaks_here_leaves_the_next_one_to_be_bought(
+    small: Small, delivery: Delivery, outside: Outside, where: str
+) -> None:
+    """Purchases go one by one, so what the first one did is known before the second: a fault of ours says nothing of the supplier."""
+    orders = [small.order(number, ("S-1", 1, 900)).id for number in ("A", "B")]
+    first, second = (made.reference for made in small.write(lambda context: purchase_orders.send(context, orders)))
+    whole = getattr(outside, where)
+
+    def breaks(asked: Any) -> Any:
+        assert first not in (asked if isinstance(asked, list) else [asked.reference])
+        return whole(asked)
+
+    if where == "find_purchases":
+        outside.script = ["away", "away"]
+        deliver(small, delivery, 2, to="supplier")
+    setattr(outside, where, breaks)
+    small.later(hours=1)
+    deliver(small, delivery, to="supplier")
+    state = {row.key: row.state for row in rows(small, "purchase")}
+    assert state == {first: "unknown", second: "done"}
+    setattr(outside, where, whole)
+    deliver(small, delivery, 2, to="supplier")
+    assert [row.state for row in rows(small, "purchase")] == ["done", "done"] and set(outside.has) >= {first, second}
 
 
 def test_an_answer_that_cannot_be_taken_in_holds_up_no_other(

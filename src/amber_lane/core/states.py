@@ -245,7 +245,7 @@ OUTBOX = machine(
     ("lose", "claimed posted", "unknown", "nobody knows; ask by our reference before anything else"),
     ("drop", "waiting dead", "dropped", "a newer change overtook it"),
     ("stop", "waiting", "dropped", "a person took it back before it went out"),
-    ("fail", "claimed posted", "dead", "refused, or tried too often; shown on Today"),
+    ("fail", "claimed posted unknown", "dead", "refused, or tried too often; shown on Today"),
     ("retry", "dead", "waiting", "a person tries it again"),
     ("take_back", "done", "waiting", "its sheet was taken back"),
     ("arrived", "dead", "done", "a person knows that it arrived"),

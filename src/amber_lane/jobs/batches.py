@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import secrets
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from datetime import timedelta
 from typing import Any
 
@@ -25,12 +25,15 @@ from ..data.session import Database
 from ..services.base.context import Context
 from ..services.delivery import effects
 from ..services.outbox import queue
+from .our_faults import SENDING, TAKING_IN, given_up
 from .outbox_senders import PictureDesk
 
 LOOK_AGAIN = timedelta(seconds=30)
 WHO = "Delivery"
 WAIT_MAX = 900.0
 log = structlog.get_logger()
+# What takes in the answer about one batch: (its key, the answer) to how many rows were in hand.
+Take = Callable[[str, BatchAnswer | None], int]
 
 
 def _passing_wait(tries: int) -> float:
@@ -40,6 +43,13 @@ def _passing_wait(tries: int) -> float:
 
 def _wait(error: OutsideError, rows: list[Outbox]) -> float:
     return error.wait if isinstance(error, RateLimited) else min(5.0 * 2.0 ** min(min(row.tries for row in rows), 10), WAIT_MAX)
+
+
+def _apart(due: list[Outbox]) -> list[Outbox]:
+    """The next batch of what is due: what broke something here goes apart, in ever smaller ones, until one change stands alone."""
+    broke = due[0].fault == "ours" if due else False
+    same = [row for row in due if (row.fault == "ours") == broke]
+    return same[: max(1, len(same) >> same[0].tries)] if broke else same
 
 
 class Batches:
@@ -53,11 +63,11 @@ class Batches:
         """Fetch results that are due and send what waits. Returns rows in hand, and the trouble that ended it."""
         done = 0
         try:
-            for ticket in self._tickets(target, "posted"):
-                done += self._fetch(ticket, link.find_batch(ticket))
-            for ticket in self._tickets(target, "unknown"):
+            for ticket in self._tickets(target, OutboxState.posted):
+                done += self._look(self._fetch, link, ticket, OutboxState.posted)
+            for ticket in self._tickets(target, OutboxState.unknown):
                 if self.not_before.get(ticket, 0) <= time.monotonic():
-                    done += self._ask(ticket, link.find_batch(ticket))
+                    done += self._look(self._ask, link, ticket, OutboxState.unknown)
             while may_send and done < most:
                 rows = self._claim(target, link.batch_most)
                 if not rows:
@@ -67,6 +77,9 @@ class Batches:
                     self._send(link, rows, rows[0].ticket or "")
                 except OutsideError:
                     raise
+                except Exception:
+                    log.exception("sending failed", kind="listing", key=rows[0].ticket)
+                    self._broke(rows, SENDING)
                 except BaseException:
                     self._lose(rows)
                     raise
@@ -74,7 +87,18 @@ class Batches:
             return done, error
         return done, None
 
-    def _tickets(self, target: str, state: str) -> list[str]:
+    def _look(self, take: Take, link: StoreLink, ticket: str, state: OutboxState) -> int:
+        """Ask what became of one batch; one that breaks something here keeps no other waiting."""
+        try:
+            return take(ticket, link.find_batch(ticket))
+        except OutsideError:
+            raise
+        except Exception:
+            log.exception("an answer could not be taken in", kind="listing", key=ticket)
+            self._broke(self._rows(ticket, state), TAKING_IN)
+            return 0
+
+    def _tickets(self, target: str, state: OutboxState) -> list[str]:
         with self.db.reading() as s:
             query = select(Outbox.ticket).where(Outbox.target == target, Outbox.state == state, Outbox.ticket.is_not(None))
             return [ticket for ticket in s.scalars(query.where(Outbox.after <= self.clock.now()).distinct()) if ticket]
@@ -82,7 +106,8 @@ class Batches:
     def _claim(self, target: str, most: int) -> list[Outbox]:
         """Take the oldest unfinished change of each listing in hand, under one new key."""
         with self.db.writing() as s:
-            taken = queue.next_due(s, target, self.clock.now(), most, Outbox.kind == "listing", Outbox.state == OutboxState.waiting)
+            due = queue.next_due(s, target, self.clock.now(), most, Outbox.kind == "listing", Outbox.state == OutboxState.waiting)
+            taken = _apart(due)
             if not taken:
                 return []
             key = f"batch-{taken[0].id}-{secrets.token_hex(5)}"
@@ -153,6 +178,27 @@ class Batches:
             mine = update(Outbox).where(Outbox.id.in_([row.id for row in rows]), Outbox.state == OutboxState.claimed)
             s.execute(mine.values(state=OUTBOX.target("lose")))
 
+    def _broke(self, rows: list[Outbox], message: str) -> None:
+        """Something broke here with some rows of a batch: what is still in hand is asked for by its key, at most so many times."""
+        with self.db.writing() as s:
+            context = Context(s, self.clock, WHO)
+            at_hand = (OutboxState.claimed, OutboxState.posted, OutboxState.unknown)
+            mine = s.scalars(select(Outbox).where(Outbox.id.in_([row.id for row in rows]), Outbox.state.in_(at_hand))).all()
+            lost: dict[int, str] = {}
+            for row in mine:
+                if row.state == OutboxState.claimed:
+                    row.state = OUTBOX.step(row.state, "lose")
+                else:
+                    row.tries += 1
+                row.fault, row.answer, row.after = "ours", message, context.now + timedelta(seconds=_passing_wait(row.tries))
+                if row.ticket:
+                    self.not_before[row.ticket] = time.monotonic() + self.settle
+                if last := given_up(message, row.tries):
+                    row.state, row.answer = OUTBOX.step(row.state, "fail"), last
+                    lost[row.id] = last
+            s.flush()
+            effects.failed(context, [(row, lost[row.id]) for row in mine if row.id in lost])
+
     def _set(self, ids: Iterable[int], state: str, message: str, ticket: str | None = None, wait: float = 0.0, fault: str = "") -> None:
         with self.db.writing() as s:
             values: dict[str, Any] = {"state": state, "answer": message[:500], "ticket": ticket, "fault": fault}
@@ -172,7 +218,9 @@ class Batches:
         """A batch whose sending was lost: known there, it is waited for; unknown there, it goes again under a new key."""
         rows = self._rows(ticket, "unknown")
         known = answer is not None
-        self._set([row.id for row in rows], "posted" if known else "waiting", "asked after a loss", ticket if known else None)
+        # What broke something here keeps that mark, by which it goes again in smaller batches.
+        fault = "" if known else rows[0].fault
+        self._set([row.id for row in rows], "posted" if known else "waiting", "asked after a loss", ticket if known else None, fault=fault)
         self.not_before.pop(ticket, None)
         return len(rows)
 
@@ -200,6 +248,20 @@ class Batches:
         return len(rows)
 
     def _settle(self, rows: list[Outbox], good: dict[int, Outbox], bad: dict[int, str], fault: str = "refused") -> None:
+        """Write down what came of some rows. Where one of the answers cannot be taken in, the others are, each alone."""
+        try:
+            self._write_down(rows, good, bad, fault)
+        except Exception:
+            mine = [row for row in rows if row.id in good or row.id in bad]
+            if len(mine) > 1:
+                for row in mine:
+                    refused = {row.id: bad[row.id]} if row.id in bad else {}
+                    self._settle([row], {} if refused else {row.id: row}, refused, fault)
+                return
+            log.exception("an answer could not be taken in", kind="listing", key=mine[0].key)
+            self._broke(mine, TAKING_IN)
+
+    def _write_down(self, rows: list[Outbox], good: dict[int, Outbox], bad: dict[int, str], fault: str) -> None:
         with self.db.writing() as s:
             context = Context(s, self.clock, WHO)
             for chunk in in_chunks(good):

@@ -50,21 +50,16 @@ from ..services.partners.life_cycle import set_apart
 from ..services.partners.registry import ConnectorRegistry, find_link, link_of
 from .batches import Batches
 from .file_polling import FileDesk
+from .our_faults import SENDING, TAKING_IN, OurFault, given_up, is_theirs
 from .outbox_senders import ClaimDesk, HoldDesk, OpenLink, OpenStore, PictureDesk, PrintDesk, opened
 
-# A change that breaks something here at each of so many tries is given up. One that the outside does not take for the
-# moment is tried for as long as it takes, with growing waits up to this many seconds.
-TRIES_MAX = 12
+# What the outside does not take for the moment is tried again with growing waits, up to this many seconds.
 WAIT_MAX = 300.0
 BATCH = 48
 # Calls that may be under way at once to one partner.
 AT_ONCE = 4
 WHO = "Delivery"
 log = structlog.get_logger()
-
-
-class OurFault(UnknownOutcome):
-    """Something broke on our side of a call: the partner is not to blame, and nobody knows how far it got."""
 
 
 @dataclass(frozen=True)
@@ -167,7 +162,7 @@ class Delivery:
                 self._lose([row.id for row in rows])
                 raise
             done += len(rows)
-            if any(carried.error for _, carried in results):
+            if any(is_theirs(carried.error) for _, carried in results):
                 return done
         return done
 
@@ -190,7 +185,7 @@ class Delivery:
             if trouble.is_set():
                 return row, Carried(OutboxState.waiting if row.claimed_at is None else OutboxState.unknown, row.answer)
             carried = self._carry(partner, row)
-            if isinstance(carried.error, (Unavailable, RateLimited, UnknownOutcome, Denied)):
+            if is_theirs(carried.error) and isinstance(carried.error, (Unavailable, RateLimited, UnknownOutcome, Denied)):
                 trouble.set()
             return row, carried
 
@@ -235,13 +230,19 @@ class Delivery:
             return opened(self.connectors, Context(s, self.clock, WHO), target, self.files)
 
     def _carry(self, partner: OpenLink, row: Outbox) -> Carried:
-        """One row: ask first where it may have arrived, then send. `row` is as it was before the claim."""
+        """One row; what breaks here with it must not hold up all others of its partner."""
+        try:
+            return self._carry_one(partner, row)
+        except Exception:
+            log.exception("sending failed", kind=row.kind, key=row.key)
+            return self._failed(row, OurFault(SENDING))
+
+    def _carry_one(self, partner: OpenLink, row: Outbox) -> Carried:
+        """Ask first where it may have arrived, then send. `row` is as it was before the claim."""
         payload = queue.payload(row)
         if payload is None:
             log.error("a change cannot be read", kind=row.kind, key=row.key)
-            return Carried(
-                OutboxState.dead, "what was to be sent cannot be read here; the server's log says what", error=OurFault("it cannot be read")
-            )
+            return Carried(OutboxState.dead, queue.UNREADABLE, error=OurFault(queue.UNREADABLE))
         # Claimed before and still here: whatever was sent then may have arrived.
         asked = row.claimed_at is not None
         try:
@@ -267,10 +268,6 @@ class Delivery:
             return Carried(OutboxState.done, answer=partner.send(payload, row.key))
         except OutsideError as error:
             return self._failed(row, error)
-        except Exception:
-            # A fault of ours, and nobody knows how far it got; one such row must not hold up all others of its partner.
-            log.exception("sending failed", kind=row.kind, key=row.key)
-            return self._later(row, OutboxState.unknown, OurFault("something broke here while it was sent; the server's log says what"))
 
     def _failed(self, row: Outbox, error: OutsideError) -> Carried:
         if isinstance(error, UnknownOutcome):
@@ -282,8 +279,8 @@ class Delivery:
     def _later(self, row: Outbox, state: OutboxState, error: OutsideError) -> Carried:
         if isinstance(error, Refused) and not isinstance(error, Denied):
             return Carried(OutboxState.dead, error.message, error=error)
-        if isinstance(error, OurFault) and row.tries + 1 >= TRIES_MAX:
-            return Carried(OutboxState.dead, f"{error.message} (tried {row.tries + 1} times)", error=error)
+        if isinstance(error, OurFault) and (last := given_up(error.message, row.tries + 1)):
+            return Carried(OutboxState.dead, last, error=error)
         wait = error.wait if isinstance(error, RateLimited) else min(2.0 ** min(row.tries + 1, 12), WAIT_MAX)
         return Carried(state, error.message, wait * self.luck.uniform(0.8, 1.2), error=error)
 
@@ -298,8 +295,7 @@ class Delivery:
                 return
             ((row, _),) = results
             log.exception("an answer could not be taken in", kind=row.kind, key=row.key)
-            fault = OurFault("its answer could not be taken in here; the server's log says why")
-            self._record(target, [(row, self._later(row, OutboxState.unknown, fault))], link)
+            self._record(target, [(row, self._later(row, OutboxState.unknown, OurFault(TAKING_IN)))], link)
 
     def _record(self, target: str, results: list[tuple[Outbox, Carried]], link: PartnerLink) -> None:
         """Write down what came of a batch, in one transaction with all that follows from it."""
@@ -340,7 +336,7 @@ class Delivery:
     def _health(self, context: Context, owner: str, number: int, errors: list[OutsideError | None]) -> None:
         """The breaker: a partner that fails again and again is left alone for a growing while."""
         link = link_of(context, owner, number)
-        bad = [error for error in errors if error is not None and not isinstance(error, OurFault)]
+        bad = [error for error in errors if error is not None and is_theirs(error)]
         if any(error is None for error in errors) and not bad:
             if link.failures or link.state != LinkState.good:
                 note_health(context, owner, number, None)
