@@ -124,7 +124,10 @@ ACTS: dict[str, Callable[[GrownHouse, int], float]] = {
 @pytest.mark.parametrize("name", list(ACTS))
 def test_no_act_grows_faster_than_its_rows_whatever_waits(houses: list[GrownHouse], name: str) -> None:
     """Twice the rows in a house of twice the size, where twice as much waits to be sent."""
-    # The best of each: others that run beside make one of the two slow now and then.
-    took = [[ACTS[name](house, house.n // 10) for house in houses] for _ in range(3)]
-    best = grows(*(min(one) for one in zip(*took, strict=True)))
-    assert best <= MOST, took
+    # The middle of what each round says, the two side by side: others that run beside make either of the two slow now and then,
+    # and a house that sends again and again is another one each time.
+    took: list[list[float]] = []
+    while len(took) < 3 or (grown > MOST and len(took) < 9):
+        took += [[ACTS[name](house, house.n // 10) for house in houses] for _ in range(2 if took else 3)]
+        grown = statistics.median(grows(*pair) for pair in took)
+    assert grown <= MOST, took
