@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Locator, Page, Route, expect
 from sqlalchemy import select
 
 from amber_lane.data.descriptions import Description
@@ -171,10 +171,18 @@ def test_a_person_connects_the_xml_dialect_from_its_paper_and_buys_through_it(ap
     expect(place(page, "title")).to_have_value("f:Name")
     place(page, "the warehouse that it comes from").fill("f:Yard")
     begin(page, "Ways of sending", "/v2/yards")
-    page.get_by_role("button", name="Ask it now").click()
+    held: list[Route] = []
+    page.route("**/propose", lambda route: held.append(route))
+    with page.expect_request("**/propose"):
+        page.get_by_role("button", name="Ask it now").click()
     expect(page.get_by_text("Its answer", exact=True)).to_be_visible()
-    # What is proposed of it fills the places before they are typed over.
+    # What is proposed of it fills the places before they are typed over, but for the one that somebody stands in.
+    place(page, "the warehouse's code").focus()
+    held.pop().continue_()
+    page.unroute("**/propose")
     expect(page.get_by_role("button", name="Ask it now")).to_be_enabled()
+    expect(place(page, "its name").first).to_have_value("f:Name")
+    expect(place(page, "the warehouse's code")).to_have_value("")
     page.get_by_label(re.compile("^Its rows are at")).fill("/f:Yards/f:Yard")
     for about, at in (("the warehouse's code", "@code"), ("its country", "@land"), ("handling of an order", "@fee")):
         place(page, about).fill(at)

@@ -51,6 +51,7 @@ const TYPES: Record<string, string> = {
         >
         <input
           class="field code py-0.5!"
+          :data-place="shape.name"
           :value="isRows(shape) ? read.rows || read.at : always(read) ? read.value : read.at"
           :aria-label="always(read) ? `${shape.about}, always` : `Where is: ${shape.about}`"
           :placeholder="isRows(shape) ? 'where its rows are' : ''"

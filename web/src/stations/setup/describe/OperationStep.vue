@@ -75,17 +75,19 @@ const show = () =>
     )
   })
 const example = ref('')
-/** Places that are proposed fill only what nobody has said yet. */
+/** Places that are proposed fill only what nobody has said yet, nor is about to say: not the one that somebody stands in. */
 async function propose(text: string) {
   const found = await take(
     api.POST('/api/v1/setup/descriptions/{number}/propose', { params: { path }, body: { operation: props.shape.name, example: text } }),
   )
   const part = found.operation as Operation
   data.value.namespaces = { ...found.namespaces, ...data.value.namespaces }
+  const theirs = (document.activeElement as HTMLElement | null)?.dataset.place
+  const proposed = (fields: Operation['fields']) => Object.fromEntries(Object.entries(fields ?? {}).filter(([name]) => name !== theirs))
   put({
     ...part,
-    fields: { ...part.fields, ...operation.value.fields },
-    whole: { ...part.whole, ...operation.value.whole },
+    fields: { ...proposed(part.fields), ...operation.value.fields },
+    whole: { ...proposed(part.whole), ...operation.value.whole },
     rows: operation.value.rows || part.rows,
     paging: operation.value.paging ?? part.paging,
   })
