@@ -215,6 +215,15 @@ def test_only_the_newest_counts_and_what_is_still_written_is_left_alone(business
     business.on(60 * 24)
     came = look(business)
     assert [(one.path, one.needs) for one in came if one.state == "taken"] == [("stock-20260312.csv", False), ("stock-20260313.csv", False)]
+    # What is taken away before it was fetched is not said to be on its way for ever.
+    server.put("stock-20260314.csv", "item,stock\nMB-0,")
+    said = []
+    for there in (True, False, True):
+        (server.put("stock-20260314.csv", "item,stock\nMB-0,") if there else (server.root / "stock-20260314.csv").unlink())
+        business.on(20)
+        business.app_state.worker.look_at_files(1)
+        said.append(business.one(select(FileCame.message).where(FileCame.path == "stock-20260314.csv")))
+    assert said == ["", "was not seen at the last look", ""]
 
 
 def test_files_are_taken_for_their_partner_alone_and_wrong_ones_wait_for_a_person(business: Business, server: Served) -> None:

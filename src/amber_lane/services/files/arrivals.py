@@ -25,6 +25,7 @@ from . import rules
 STANDS = timedelta(seconds=30)
 LONG_AGO = datetime.min.replace(tzinfo=UTC)
 PASSED = "a newer one came"
+GONE = "was not seen at the last look"
 
 
 @dataclass(frozen=True)
@@ -79,6 +80,10 @@ def seen(context: Context, rule: FileRule, found: Sequence[RemoteFile]) -> list[
     names, lying = FileNames.of(rule.pattern), meant(rule, found)
     known = {(row.path, row.mark): row for row in context.session.scalars(select(FileCame).where(FileCame.rule_id == rule.id))}
     fresh = [one for one in lying if _state(known, one, context) in ("", "seen")]
+    there = {one.path for one in found}
+    for row in known.values():
+        if row.state == FileState.seen and row.path not in there:
+            row.message = GONE
     if rule.leave_old:
         rule.leave_old = False
         for one in fresh:
