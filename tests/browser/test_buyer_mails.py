@@ -55,7 +55,8 @@ def test_a_helper_takes_a_case_from_a_buyers_mail_to_money_in_the_journal(page: 
     mail = page.get_by_role("article", name="The mail")
     expect(mail).to_contain_text("there is a crack right across it")
     expect(mail.get_by_role("img", name="From the mail")).to_be_visible()
-    page.wait_for_function("[...document.querySelectorAll('article img')].every((one) => one.complete && one.naturalWidth > 100)")
+    wide = "async (all) => { await Promise.all(all.map((one) => one.decode())); return all.map((one) => one.naturalWidth) }"
+    assert min(page.locator("article img").evaluate_all(wide)) > 100
     assert flaws(page) == []
     page.set_viewport_size({"width": 1024, "height": 760})
     assert flaws(page) == []

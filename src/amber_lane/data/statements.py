@@ -7,9 +7,10 @@ from functools import cache
 from typing import Any, TypeVar
 
 from sqlalchemy import BindParameter, Select, bindparam, select
+from sqlalchemy.orm import Session
 
 from .base import Row
-from .setup import Setting
+from .setup import Link, Setting
 
 R = TypeVar("R", bound=Row)
 
@@ -29,3 +30,13 @@ def all_of(table: type[R]) -> Select[R]:
 def setting(name: str) -> Select[Setting]:
     """What is kept under a name."""
     return select(Setting).where(Setting.name == name)
+
+
+@cache
+def _link() -> Select[Link]:
+    return select(Link).where(Link.owner == bindparam("owner"), Link.owner_id == bindparam("number"))
+
+
+def find_link(s: Session, owner: str, number: int) -> Link | None:
+    """How a partner is reached; None where it is not joined."""
+    return s.scalar(_link(), {"owner": owner, "number": number})

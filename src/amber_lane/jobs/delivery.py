@@ -40,6 +40,7 @@ from ..data.bulk import bulk_update
 from ..data.outbox import Outbox, party_of
 from ..data.session import Database
 from ..data.setup import UNCALLED, Link, Store, Supplier
+from ..data.statements import find_link
 from ..services.base.context import Context
 from ..services.base.errors import UseCaseError
 from ..services.delivery import effects
@@ -47,7 +48,7 @@ from ..services.outbox import queue
 from ..services.outbox.store_switches import writing
 from ..services.partners.connections import note_budget, note_health
 from ..services.partners.life_cycle import set_apart
-from ..services.partners.registry import ConnectorRegistry, find_link, link_of
+from ..services.partners.registry import ConnectorRegistry, link_of
 from .batches import Batches
 from .file_polling import FileDesk
 from .our_faults import SENDING, TAKING_IN, OurFault, given_up, is_theirs
@@ -76,6 +77,10 @@ class Carried:
 @cache
 def _uncalled(table: type[Store] | type[Supplier]) -> Select[int]:
     return select(table.id).where(table.kind.in_(UNCALLED))
+
+
+def _is_resting(link: Link | None, now: datetime) -> bool:
+    return link is not None and link.circuit_open_until is not None and link.circuit_open_until > now
 
 
 class Delivery:
@@ -196,8 +201,7 @@ class Delivery:
     def _resting(self, target: str) -> bool:
         owner, number = party_of(target)
         with self.db.reading() as s:
-            until = s.scalar(select(Link.circuit_open_until).where(Link.owner == owner, Link.owner_id == number))
-            return until is not None and until > self.clock.now()
+            return _is_resting(find_link(s, owner, number), self.clock.now())
 
     def _may_write(self, store: int) -> bool:
         with self.db.reading() as s:
@@ -208,7 +212,7 @@ class Delivery:
         owner, number = party_of(target)
         with self.db.writing() as s:
             link = find_link(s, owner, number)
-            if link is None or (link.circuit_open_until and link.circuit_open_until > self.clock.now()):
+            if link is None or _is_resting(link, self.clock.now()):
                 return []
             wanted = []
             if batched or (owner == "store" and not writing(s, number)):

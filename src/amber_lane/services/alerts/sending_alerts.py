@@ -19,6 +19,7 @@ from ...data.base import by_index
 from ...data.outbox import HAS_FAILED, IS_DELAYED, Job, Outbox, party_of
 from ...data.setup import Link
 from ...data.shelf import Listing, Sku
+from ...data.statements import find_link
 from ..base import portions
 from ..base.context import Context
 from ..base.errors import Conflict
@@ -293,7 +294,7 @@ def try_now(context: Context, target: str, fault: str) -> int:
     for row in rows:
         row.after = context.now
     owner, number = party_of(target)
-    link = context.session.scalar(select(Link).where(Link.owner == owner, Link.owner_id == number))
+    link = find_link(context.session, owner, number)
     if link is not None:
         link.circuit_open_until = None
     context.log("outbox.retry", target, f"{len(rows)} changes for {_name(context, target)} are tried now", count=len(rows))

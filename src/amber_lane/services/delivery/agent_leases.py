@@ -18,7 +18,8 @@ from sqlalchemy import select, update
 from ...connectors.errors import FINAL, PASSING
 from ...core.states import LINK, OUTBOX, OutboxState
 from ...data.outbox import Outbox
-from ...data.setup import Link, Store, Token
+from ...data.setup import Store, Token
+from ...data.statements import find_link
 from ..base.context import Context
 from ..base.errors import Conflict, UseCaseError
 from ..base.partner_identity import refuse_twin
@@ -121,7 +122,7 @@ def _expire(context: Context, store_id: int, wall: datetime | None) -> None:
 
 def introduce(context: Context, store: Store, account: str, carriers: Sequence[str]) -> None:
     """A program says which account it works and which carriers that store knows. Conflict where the account is another store's."""
-    link = context.session.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
+    link = find_link(context.session, "store", store.id)
     if link is not None and account:
         if link.account and link.account != account:
             raise Conflict(f"{store.name} is account {link.account}, this program works {account}; give it the token of that store")
@@ -157,7 +158,7 @@ def lease(context: Context, token: Token, store: Store, run: str, wall: datetime
 
 
 def _healthy(context: Context, store: Store) -> None:
-    link = context.session.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
+    link = find_link(context.session, "store", store.id)
     if link is not None:
         link.state, link.message, link.good_at = LINK.step(link.state, "work"), "", context.now
 
@@ -208,6 +209,6 @@ def report(context: Context, token: Token, store: Store, run: str, wall: datetim
 
 def trouble(context: Context, store: Store, message: str) -> None:
     """The program cannot work its store; it says why."""
-    link = context.session.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
+    link = find_link(context.session, "store", store.id)
     if link is not None:
         link.state, link.message = LINK.step(link.state, "fail"), message[:300]

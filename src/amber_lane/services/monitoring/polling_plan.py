@@ -22,6 +22,7 @@ from ...data.outbox import AuditEntry
 from ...data.setup import Link, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
+from ...data.statements import find_link
 from ...data.watch import Sighting, Sweep
 from ..base import house_days, undoing
 from ..base.abilities import able
@@ -103,7 +104,7 @@ class CallsPlan:
 
 def make(context: Context, supplier: Supplier) -> CallsPlan:
     """Work out the plan of a supplier from its sightings, our pace and what being wrong costs."""
-    link = context.session.scalar(select(Link).where(Link.owner == "supplier", Link.owner_id == supplier.id))
+    link = find_link(context.session, "supplier", supplier.id)
     budget = a_day(supplier, link)
     rows = context.session.execute(
         select(Item.id, Item.cost).where(Item.supplier_id == supplier.id, Item.offer != "gone").order_by(Item.id)

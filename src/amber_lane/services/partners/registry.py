@@ -5,12 +5,10 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from datetime import datetime
-from functools import cache, partial
+from functools import partial
 from typing import Any, Generic, TypeVar
 
 import httpx
-from sqlalchemy import Select, bindparam, select
-from sqlalchemy.orm import Session
 
 from ...connectors.file_servers.protocol import FileLink
 from ...connectors.folder_sheet import FolderSheet
@@ -20,6 +18,7 @@ from ...connectors.protocols import CarrierLink, MailLink, RatesLink, StoreLink,
 from ...connectors.webhook_payload import WebhookLink
 from ...data.descriptions import Description, DescriptionVersion
 from ...data.setup import Link, Supplier
+from ...data.statements import find_link
 from ..base.context import Context
 from ..base.credentials import CredentialStore
 from ..base.errors import NotFound
@@ -164,16 +163,6 @@ def keep_key(context: Context, credentials: CredentialStore, owner: str, number:
     """A partner renewed the key that it gave us; the one from before may count no longer. owner: also a description, that is tried."""
     kept = context.get(Description, number, "description") if owner == "description" else link_of(context, owner, number)
     kept.sealed_key = credentials.seal(key)
-
-
-@cache
-def _link() -> Select[Link]:
-    return select(Link).where(Link.owner == bindparam("owner"), Link.owner_id == bindparam("number"))
-
-
-def find_link(s: Session, owner: str, owner_id: int) -> Link | None:
-    """How a partner is reached; None where it is not joined."""
-    return s.scalar(_link(), {"owner": owner, "number": owner_id})
 
 
 def link_of(context: Context, owner: str, owner_id: int) -> Link:
