@@ -55,8 +55,9 @@ def faults(context: Context, fine: list[int] | None = None) -> list[Fault]:
     told those that nothing speaks against.
     """
     seen = set(context.session.scalars(select(FaultSeen.key)))
-    wrong = list(_wrong(context, [] if fine is None else fine))
-    found = [*wrong, *(one for source in (_units, _kits, _circles, _unsent, _costs) for one in source(context))]
+    units = list(_units(context))
+    wrong = list(_wrong(context, [] if fine is None else fine, {one.lane for one in units}))
+    found = [*wrong, *units, *(one for source in (_kits, _circles, _unsent, _costs) for one in source(context))]
     return [one for one in found if one.key not in seen][:MOST]
 
 
@@ -148,10 +149,10 @@ def _to_look_at(context: Context, fine: list[int]) -> list[tuple[Lane, LanePart,
     return [row for row in found if row[0].id not in printed]
 
 
-def _wrong(context: Context, fine: list[int]) -> Iterator[Fault]:
+def _wrong(context: Context, fine: list[int], told: set[int]) -> Iterator[Fault]:
     """Lanes whose item the likeness would refuse now, or whose units it reads otherwise, with the judgement that opens lanes.
 
-    Where a person opened or confirmed a lane, only what surely speaks against it is told.
+    Where a person opened or confirmed a lane, only what surely speaks against it is told. told: lanes whose units are known to be odd.
     """
     rows = _to_look_at(context, fine)
     if not rows:
@@ -160,9 +161,8 @@ def _wrong(context: Context, fine: list[int]) -> Iterator[Fault]:
     matcher = Matcher([row_of_item(item) for item in items.values()], [row_of_sku(sku) for sku in skus.values()])
     matcher.learn()
     theirs, ours = dict(zip(items, matcher.theirs, strict=True)), dict(zip(skus, matcher.ours, strict=True))
-    already_told = {one.lane for one in _units(context)}
     for lane, part, item, sku in rows:
-        if lane.id in already_told:
+        if lane.id in told:
             continue
         one = judge(ours[sku.id], theirs[item.id], matcher.corpus)
         has, reads = Fraction(part.units_num, part.units_den), Fraction(ours[sku.id].pack, theirs[item.id].pack)
