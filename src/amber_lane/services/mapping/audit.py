@@ -14,7 +14,7 @@ from ...core.likeness import LIKE_WITH_ID, Matcher, judge, message
 from ...core.numbers import show_units
 from ...core.states import LaneState, ListingState
 from ...data.base import by_index
-from ...data.bulk import bulk_update, by_id, in_chunks
+from ...data.bulk import bulk_update, by_id, in_chunks, quiet
 from ...data.lanes import IS_TO_LOOK_AT, FaultSeen, Lane, LanePart, by_items, service_of
 from ...data.outbox import AuditEntry
 from ...data.printing import LanePrint
@@ -55,9 +55,10 @@ def faults(context: Context, fine: list[int] | None = None) -> list[Fault]:
     told those that nothing speaks against.
     """
     seen = set(context.session.scalars(select(FaultSeen.key)))
-    units = list(_units(context))
-    wrong = list(_wrong(context, [] if fine is None else fine, {one.lane for one in units}))
-    found = [*wrong, *units, *(one for source in (_kits, _circles, _unsent, _costs) for one in source(context))]
+    with quiet():
+        units = list(_units(context))
+        wrong = list(_wrong(context, [] if fine is None else fine, {one.lane for one in units}))
+        found = [*wrong, *units, *(one for source in (_kits, _circles, _unsent, _costs) for one in source(context))]
     return [one for one in found if one.key not in seen][:MOST]
 
 
