@@ -25,6 +25,7 @@ from . import rules
 STANDS = timedelta(seconds=30)
 LONG_AGO = datetime.min.replace(tzinfo=UTC)
 PASSED = "a newer one came"
+GROWS = "it may still grow"
 GONE = "was not seen at the last look"
 
 
@@ -102,7 +103,7 @@ def seen(context: Context, rule: FileRule, found: Sequence[RemoteFile]) -> list[
         elif rule.marker or context.now - row.seen_at >= STANDS:
             whole.append(row)
         else:
-            waits = True
+            row.message, waits = GROWS, True
     rule.next_at = context.now + (STANDS if waits else timedelta(minutes=rule.minutes))
     context.session.flush()
     return whole

@@ -56,7 +56,7 @@ const how = (one: Rule) =>
     .filter(Boolean)
     .join(', ')
 const STATES: Record<string, [string, 'good' | 'loss' | 'waits' | 'info' | 'plain']> = {
-  seen: ['may still grow', 'plain'],
+  seen: ['not fetched yet', 'plain'],
   here: ['being taken', 'info'],
   taken: ['taken', 'good'],
   passed: ['passed over', 'plain'],
