@@ -182,7 +182,8 @@ def test_a_change_that_breaks_something_here_each_time_goes_apart_and_ends_befor
     skus = wish(fair, price, 9)
 
     def picky(one: Any) -> dict[str, Any]:
-        return given(one) | ({} if one.sku != skus[4] else {"sku": object.__new__(object).nothing})  # type: ignore[attr-defined]
+        assert one.sku != skus[4]
+        return given(one)
 
     def forgetful(context: Any, done: Any) -> None:
         assert all(row.body["sku"] != skus[4] for row, _ in done)
