@@ -44,7 +44,7 @@ def main() -> int:
         "Written by `make bench`. Quote the ratios: the machine is shared, and its speed drifts.",
         "",
         "A sweep is written in portions that let others write in between, and what follows for listings after it; its baseline writes the same rows at",
-        "once and lets nobody in. That is what the ten times are; [benchmarks-house.md](benchmarks-house.md) has what others wait meanwhile.",
+        "once and lets nobody in. That is why it is so many times the raw writes; [benchmarks-house.md](benchmarks-house.md) has what others wait meanwhile.",
         "",
         f"Machine: {machine}.",
         "",

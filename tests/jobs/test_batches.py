@@ -15,6 +15,7 @@ from amber_lane.connectors.payloads import ListingPayload
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing, Sku
+from amber_lane.data.turns import TooLong
 from amber_lane.jobs.our_faults import TRIES_MAX
 from amber_lane.services.alerts import today
 from amber_lane.services.delivery import effects
@@ -203,6 +204,26 @@ def test_a_change_that_breaks_something_here_each_time_goes_apart_and_ends_befor
     assert [sku for sku in skus if price not in shown(fair, sku)] == ([skus[4]] if sending else [])
     with fair.app_state.db.reading() as s:
         assert [one.kind for one in today.open_alerts(fair.context(s)) if stuck.key in one.key or skus[4] in one.message]
+
+
+def test_a_database_that_others_hold_is_no_fault_of_a_change(fair: Business, monkeypatch: pytest.MonkeyPatch) -> None:
+    skus = wish(fair, 7970, 5)
+    fair.settle()
+    fair.on(2)
+    held = iter([TooLong("nobody could write for too long")])
+
+    def follow(context: Any, done: Any) -> None:
+        for error in held:
+            raise error
+        whole(context, done)
+
+    whole = effects.follow
+    monkeypatch.setattr(effects, "follow", follow)
+    fair.settle()
+    rows = fair.all(select(Outbox).where(Outbox.target == "store:2", Outbox.state == "posted"))
+    assert next(held, None) is None and len(rows) == 5 and {(row.fault, row.tries) for row in rows} == {("", 1)}
+    until_done(fair)
+    assert states(fair, 7970) == {"done": 5} and {shown(fair, sku).count(7970) for sku in skus} == {1}
 
 
 @pytest.mark.parametrize("fault", ["lost_answer", "errors", "malformed", "pass"])

@@ -25,7 +25,7 @@ from ..data.session import Database
 from ..services.base.context import Context
 from ..services.delivery import effects
 from ..services.outbox import queue
-from .our_faults import SENDING, TAKING_IN, given_up
+from .our_faults import SENDING, TAKING_IN, given_up, is_ours
 from .outbox_senders import PictureDesk
 
 LOOK_AGAIN = timedelta(seconds=30)
@@ -77,12 +77,12 @@ class Batches:
                     self._send(link, rows, rows[0].ticket or "")
                 except OutsideError:
                     raise
-                except Exception:
+                except BaseException as error:
+                    if not is_ours(error):
+                        self._lose(rows)
+                        raise
                     log.exception("sending failed", kind="listing", key=rows[0].ticket)
                     self._broke(rows, SENDING)
-                except BaseException:
-                    self._lose(rows)
-                    raise
         except OutsideError as error:
             return done, error
         return done, None
@@ -91,9 +91,9 @@ class Batches:
         """Ask what became of one batch; one that breaks something here keeps no other waiting."""
         try:
             return take(ticket, link.find_batch(ticket))
-        except OutsideError:
-            raise
-        except Exception:
+        except Exception as error:
+            if not is_ours(error):
+                raise
             log.exception("an answer could not be taken in", kind="listing", key=ticket)
             self._broke(self._rows(ticket, state), TAKING_IN)
             return 0
@@ -174,7 +174,7 @@ class Batches:
 
     def _lose(self, rows: list[Outbox]) -> None:
         """Something broke here in between: what is still in hand may have arrived, and is asked for by its key."""
-        with self.db.writing() as s:
+        with self.db.writing(patient=True) as s:
             mine = update(Outbox).where(Outbox.id.in_([row.id for row in rows]), Outbox.state == OutboxState.claimed)
             s.execute(mine.values(state=OUTBOX.target("lose")))
 
@@ -251,7 +251,9 @@ class Batches:
         """Write down what came of some rows. Where one of the answers cannot be taken in, the others are, each alone."""
         try:
             self._write_down(rows, good, bad, fault)
-        except Exception:
+        except Exception as error:
+            if not is_ours(error):
+                raise
             mine = [row for row in rows if row.id in good or row.id in bad]
             if len(mine) > 1:
                 for row in mine:

@@ -116,8 +116,11 @@ class Delivery:
         return len(lost)
 
     def _lose(self, rows: list[int]) -> None:
-        """Something broke here between the calls and the record: what was in hand has an unknown outcome."""
-        with self.db.writing() as s:
+        """Something broke here between the calls and the record: what was in hand has an unknown outcome.
+
+        Whoever holds the database is waited for, or it would stand as in hand until the next start.
+        """
+        with self.db.writing(patient=True) as s:
             s.execute(update(Outbox).where(Outbox.id.in_(rows), Outbox.state == OutboxState.claimed).values(state=OUTBOX.target("lose")))
         for number in rows:
             self.not_before[number] = time.monotonic() + self.settle
@@ -340,7 +343,7 @@ class Delivery:
     def _health(self, context: Context, owner: str, number: int, errors: list[OutsideError | None]) -> None:
         """The breaker: a partner that fails again and again is left alone for a growing while."""
         link = link_of(context, owner, number)
-        bad = [error for error in errors if error is not None and is_theirs(error)]
+        bad = [error for error in errors if is_theirs(error)]
         if any(error is None for error in errors) and not bad:
             if link.failures or link.state != LinkState.good:
                 note_health(context, owner, number, None)

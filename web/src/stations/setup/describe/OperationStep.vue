@@ -88,7 +88,7 @@ async function propose(text: string) {
     ...part,
     fields: { ...proposed(part.fields), ...operation.value.fields },
     whole: { ...proposed(part.whole), ...operation.value.whole },
-    rows: operation.value.rows || part.rows,
+    rows: operation.value.rows || (theirs === 'its rows' ? undefined : part.rows),
     paging: operation.value.paging ?? part.paging,
   })
   if (answer.value && (await kept())) {
@@ -225,7 +225,7 @@ const PLACES: Record<string, [keyof Paging, string][]> = {
           ><span class="label"
             >{{ shape.many ? 'Its rows are at' : 'It is within' }}{{ operation.read === 'xml' ? ' (XPath)' : ' (JMESPath)' }}; empty = the
             whole answer</span
-          ><input class="field code" :value="operation.rows" maxlength="2000" @input="put({ rows: typed($event) })"
+          ><input class="field code" data-place="its rows" :value="operation.rows" maxlength="2000" @input="put({ rows: typed($event) })"
         /></label>
         <label v-if="shape.paged"
           ><span class="label">It comes</span
