@@ -8,10 +8,14 @@ import os
 import random
 from collections import Counter
 from collections.abc import Callable, Iterator
+from contextlib import suppress
+from pathlib import Path
 
 import pytest
 from sqlalchemy import select
 
+from amber_lane.connectors.errors import Unavailable
+from amber_lane.connectors.file_servers import over_http, sftp
 from amber_lane.connectors.inbox_protocol import IncomingMail
 from amber_lane.data.books import Settlement, StatementRow
 from amber_lane.data.files import FileCame, FileRule
@@ -216,14 +220,48 @@ def test_only_the_newest_counts_and_what_is_still_written_is_left_alone(business
     came = look(business)
     assert [(one.path, one.needs) for one in came if one.state == "taken"] == [("stock-20260312.csv", False), ("stock-20260313.csv", False)]
     # What is taken away before it was fetched is not said to be on its way for ever.
-    server.put("stock-20260314.csv", "item,stock\nMB-0,")
+    # Nor is what comes back under its name taken for it, though it looks the same: it may be written just now.
     said = []
     for there in (True, False, True):
-        (server.put("stock-20260314.csv", "item,stock\nMB-0,") if there else (server.root / "stock-20260314.csv").unlink())
+        if there:
+            os.utime(server.put("stock-20260314.csv", "item,stock\nMB-0,"), (1_773_000_000, 1_773_000_000))
+        else:
+            server.remove("stock-20260314.csv")
         business.on(20)
         business.app_state.worker.look_at_files(1)
         said.append(business.one(select(FileCame.message).where(FileCame.path == "stock-20260314.csv")))
-    assert said == ["it may still grow", "was not seen at the last look", "it may still grow"]
+    assert said == ["it may still grow", "it was taken away before it was fetched", "it may still grow"]
+
+
+def test_nothing_is_put_behind_a_piece_of_another_file(business: Business, server: Served, monkeypatch: pytest.MonkeyPatch) -> None:
+    join(business, server)
+    rule(business, "stock", "stock.csv")
+
+    def breaks(into: Path, part: bytes) -> None:
+        into.write_bytes(part[:18])
+        raise Unavailable("the line broke")
+
+    def put_and_look(stock: int) -> int:
+        path = server.put("stock.csv", f"item,stock\nMB-0,{stock}\nMB-1,{stock}\n")
+        os.utime(path, (1_773_000_000 + stock, 1_773_000_000 + stock))
+        business.on(20)
+        business.app_state.worker.look_at_files(1)
+        return business.one(select(FileCame.id))
+
+    first = put_and_look(11)
+    with monkeypatch.context() as cut:
+        for module in (over_http, sftp):
+            cut.setattr(module, "went_on", breaks)
+        business.on(20)
+        with suppress(Unavailable):
+            business.app_state.worker.look_at_files(1)
+    assert [one.read_bytes()[-2:] for one in (business.folder / "sheets").glob("*.part")] == [b"11"]
+    # The next content has the number of the one before: this is what could put the one behind the other.
+    assert put_and_look(22) == first
+    business.on(20)
+    assert [one.state for one in look(business)] == ["taken"]
+    stocks = business.all(select(Item.stock).where(Item.number.in_(("MB-0", "MB-1"))))
+    assert stocks == [22, 22]
 
 
 def test_files_are_taken_for_their_partner_alone_and_wrong_ones_wait_for_a_person(business: Business, server: Served) -> None:

@@ -54,15 +54,15 @@ class FileReader:
         with self.db.writing() as s:
             context = self.context_of(s)
             whole = arrivals.seen(context, context.get(FileRule, number, "rule of files"), found)
-            wanted = [(row.id, row.path, row.size) for row in whole]
-        for came, path, size in wanted:
-            self._fetch(there, came, path, size)
+            wanted = [(row.id, row.path, row.size, arrivals.part_of(row)) for row in whole]
+        for came, path, size, part in wanted:
+            self._fetch(there, came, path, size, part)
         return len(wanted)
 
-    def _fetch(self, there: FileVisit, number: int, path: str, size: int) -> None:
-        """Fetch one, going on where an earlier look was cut off."""
+    def _fetch(self, there: FileVisit, number: int, path: str, size: int, name: str) -> None:
+        """Fetch one, going on where an earlier look was cut off. name: of what is here of it so far."""
         self.folder.mkdir(parents=True, exist_ok=True)
-        part, kept = self.folder / f"file-{number}.part", self.folder / f"file-{number}.sheet"
+        part, kept = self.folder / name, self.folder / f"file-{number}.sheet"
         if part.exists() and part.stat().st_size >= size:
             # Cut off between its last byte and the note of it; or it was never of this size.
             part.unlink()

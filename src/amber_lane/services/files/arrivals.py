@@ -26,7 +26,7 @@ STANDS = timedelta(seconds=30)
 LONG_AGO = datetime.min.replace(tzinfo=UTC)
 PASSED = "a newer one came"
 GROWS = "it may still grow"
-GONE = "was not seen at the last look"
+GONE = "it was taken away before it was fetched"
 
 
 @dataclass(frozen=True)
@@ -80,11 +80,11 @@ def seen(context: Context, rule: FileRule, found: Sequence[RemoteFile]) -> list[
     """Of what lies there now, what is to be fetched, the oldest first; the rest is remembered, and looked at again where it may grow."""
     names, lying = FileNames.of(rule.pattern), meant(rule, found)
     known = {(row.path, row.mark): row for row in context.session.scalars(select(FileCame).where(FileCame.rule_id == rule.id))}
-    fresh = [one for one in lying if _state(known, one, context) in ("", "seen")]
+    fresh = [one for one in lying if _state(known, one, context) in ("", FileState.seen, FileState.gone)]
     there = {one.path for one in found}
     for row in known.values():
         if row.state == FileState.seen and row.path not in there:
-            row.message = GONE
+            row.state, row.message = FILE.step(row.state, "miss"), GONE
     if rule.leave_old:
         rule.leave_old = False
         for one in fresh:
@@ -95,7 +95,7 @@ def seen(context: Context, rule: FileRule, found: Sequence[RemoteFile]) -> list[
     whole: list[FileCame] = []
     waits = False
     for one in fresh:
-        row = known.get((one.path, _mark(context, one))) or _enter(context, rule, one, FILE.first, "")
+        row = _waiting(context, rule, one, known)
         row.message = ""
         if one.size > BYTES_MOST:
             row.state, row.needs = FILE.step(FILE.step(row.state, "fetch"), "fail"), True
@@ -134,10 +134,17 @@ def _state(known: dict[tuple[str, str], FileCame], one: RemoteFile, context: Con
     return row.state if row else ""
 
 
+def _waiting(context: Context, rule: FileRule, one: RemoteFile, known: dict[tuple[str, str], FileCame]) -> FileCame:
+    """What is known of a content that is not fetched yet. What was gone meanwhile begins anew, even where it looks the same: it may be
+    written just now."""
+    row = known.get((one.path, _mark(context, one)))
+    return row if row is not None and row.state != FileState.gone else _enter(context, rule, one, FILE.first, "")
+
+
 def _enter(context: Context, rule: FileRule, one: RemoteFile, state: str, message: str) -> FileCame:
     """A content that is new; what was seen of the same file and never fetched is forgotten for it."""
-    growing = (FileCame.rule_id == rule.id, FileCame.path == one.path, FileCame.state == FileState.seen)
-    context.session.execute(delete(FileCame).where(*growing))
+    before = (FileCame.rule_id == rule.id, FileCame.path == one.path, FileCame.state.in_((FileState.seen, FileState.gone)))
+    context.session.execute(delete(FileCame).where(*before))
     row = FileCame(
         rule_id=rule.id,
         path=one.path,
@@ -158,16 +165,22 @@ def _only_newest(
 ) -> list[RemoteFile]:
     """The newest alone, if it is newer than all that came before. What is older than one that came is passed over for good, so that none
     counts once that one is moved away; what is older than one that is not here yet only waits, for that one may go as it came."""
-    had = [row for row in known.values() if row.state not in (FileState.seen, FileState.passed)]
+    had = [row for row in known.values() if row.state not in (FileState.seen, FileState.gone, FileState.passed)]
     last = max((_age(names, row.path, row.changed_at) for row in had), default=None)
     newest = fresh[-1:] if fresh and (last is None or _age(names, fresh[-1].path, fresh[-1].changed) >= last) else []
     for one in fresh:
         if one not in newest:
-            row = known.get((one.path, _mark(context, one))) or _enter(context, rule, one, FILE.first, "")
+            row = _waiting(context, rule, one, known)
             row.message = "waits for a newer one"
             if last is not None and _age(names, one.path, one.changed) < last:
                 row.state, row.message = FILE.step(row.state, "pass"), PASSED
     return newest
+
+
+def part_of(row: FileCame) -> str:
+    """The name of what is here of a file that is being fetched: of this one content, so that nothing is put behind a piece of another one.
+    A number alone does not say it, for it is given anew once its row is deleted."""
+    return f"file-{row.id}-{row.seen_at:%Y%m%d%H%M%S%f}.part"
 
 
 def fetched(context: Context, number: int, kept: Path) -> FileCame:

@@ -57,6 +57,7 @@ const how = (one: Rule) =>
     .join(', ')
 const STATES: Record<string, [string, 'good' | 'loss' | 'waits' | 'info' | 'plain']> = {
   seen: ['not fetched yet', 'plain'],
+  gone: ['no longer there', 'plain'],
   here: ['being taken', 'info'],
   taken: ['taken', 'good'],
   passed: ['passed over', 'plain'],
