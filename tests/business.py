@@ -379,4 +379,4 @@ class Business:
         self.app_state.db.close()
 
 
-__all__ = ["Business", "Store", "Supplier", "WorldProcess", "free_ports"]
+__all__ = ["Business", "Store", "Supplier", "WorldProcess"]

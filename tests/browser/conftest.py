@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import socket
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -14,7 +15,7 @@ from playwright.sync_api import Page, expect
 from amber_lane.api.app import make_app, make_app_state
 from amber_lane.settings import Settings
 
-from ..business import Business, WorldProcess, Worlds, begin, free_ports
+from ..business import Business, WorldProcess, Worlds, begin
 
 # The part of it that has no window of its own: it works half as much.
 CHROMIUM = "/usr/bin/chromium-headless-shell"
@@ -77,13 +78,15 @@ class Served:
 
     def __init__(self, settings: Settings) -> None:
         begin(settings.data)
-        port, _ = free_ports()
+        # Bound at once, so that nobody takes it in the moment before it is used.
+        here = socket.create_server(("127.0.0.1", 0))
+        port = here.getsockname()[1]
         self.app_state = make_app_state(settings.model_copy(update={"port": port}))
         self.app_state.worker.delivery.settle = 0.5
         self.server = uvicorn.Server(
             uvicorn.Config(make_app(self.app_state), host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=1)
         )
-        self.thread = threading.Thread(target=self.server.run, daemon=True)
+        self.thread = threading.Thread(target=self.server.run, args=([here],), daemon=True)
         self.thread.start()
         until = time.monotonic() + 20
         while not self.server.started and time.monotonic() < until:
