@@ -7,7 +7,7 @@ import re
 from playwright.sync_api import Page, expect
 from sqlalchemy import select
 
-from amber_lane.data.files import FileCame
+from amber_lane.data.files import FileCame, FileRule
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, PurchaseOrder
 from amber_lane.data.setup import Origin, Service, Supplier
@@ -93,11 +93,13 @@ def test_a_person_lets_a_suppliers_sheets_travel_by_themselves(app: Page, shop) 
     expect(form).to_be_hidden()
 
     # What lies there is taken once it has stood still; a row that cannot be is told, and had back with why.
+    def looked() -> bool:
+        here = business.app_state.clock.now()
+        return all(at is not None and at > here for at in business.all(select(FileRule.next_at).where(FileRule.is_out.is_(False))))
+
     for _ in range(3):
-        eventually(lambda: business.world.client.get("/world/clock").is_success)
         business.on(1)
-        served.app_state.worker.follow_clock()
-        page.wait_for_timeout(1500)
+        eventually(looked, page=page)
     eventually(lambda: "taken" in business.all(select(FileCame.state)), page=page)
     expect(page.get_by_text("1 row not taken, with why")).to_be_visible()
     expect(page.get_by_role("row", name=re.compile("stock-20260311")).get_by_text("passed over")).to_be_visible()
