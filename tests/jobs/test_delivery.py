@@ -19,6 +19,7 @@ from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Link
 from amber_lane.data.shelf import Listing
 from amber_lane.data.transit import Message, PassedOn
+from amber_lane.data.turns import TooLong
 from amber_lane.jobs.delivery import Delivery
 from amber_lane.jobs.our_faults import TRIES_MAX
 from amber_lane.services.alerts import today
@@ -383,6 +384,29 @@ def test_an_answer_that_cannot_be_taken_in_holds_up_no_other(
     small.later(hours=1)
     deliver(small, delivery, 2)
     assert small.all(select(Outbox.state).where(Outbox.id == rows["S-1"].id)) == ["done"]
+    assert [name for name, _ in outside.calls].count("change") == 2, "asked for, not sent again"
+
+
+def test_a_database_that_others_hold_is_no_fault_of_an_answer(
+    small: Small, delivery: Delivery, outside: Outside, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    want(small, 1, 1100)
+    want(small, 2, 1200)
+    tried: list[int] = []
+
+    def held(_: Context, done: Any) -> None:
+        tried.append(len(done))
+        raise TooLong("nobody could write for too long")
+
+    monkeypatch.setattr(effects, "follow", held)
+    with pytest.raises(TooLong):
+        deliver(small, delivery)
+    assert tried == [2], "the answers are not tried each alone while nobody can write"
+    assert [(row.state, row.fault, row.tries) for row in rows(small, "listing")] == [("unknown", "", 1)] * 2
+    monkeypatch.undo()
+    small.later(hours=1)
+    deliver(small, delivery)
+    assert [row.state for row in rows(small, "listing")] == ["done"] * 2
     assert [name for name, _ in outside.calls].count("change") == 2, "asked for, not sent again"
 
 

@@ -51,7 +51,7 @@ from ..services.partners.life_cycle import set_apart
 from ..services.partners.registry import ConnectorRegistry, link_of
 from .batches import Batches
 from .file_polling import FileDesk
-from .our_faults import SENDING, TAKING_IN, OurFault, given_up, is_theirs
+from .our_faults import SENDING, TAKING_IN, OurFault, given_up, is_ours, is_theirs
 from .outbox_senders import ClaimDesk, HoldDesk, OpenLink, OpenStore, PictureDesk, PrintDesk, opened
 
 # What the outside does not take for the moment is tried again with growing waits, up to this many seconds.
@@ -295,7 +295,9 @@ class Delivery:
         """Write down what came of a batch. Where one of its answers cannot be taken in, the others are, each alone."""
         try:
             self._record(target, results, link)
-        except Exception:
+        except Exception as error:
+            if not is_ours(error):
+                raise
             if len(results) > 1:
                 for one in results:
                     self._record_all(target, [one], link)
