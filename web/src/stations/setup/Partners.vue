@@ -167,7 +167,7 @@ function bounds(one: Partner): string {
     one.allowance_value && `a value of ${money(one.allowance_value)}`,
   ].filter(Boolean)
   return [
-    one.calls_limit && `${one.calls_limit - (one.calls_left ?? 0)} of ${one.calls_limit} calls used`,
+    one.calls_limit && `${count(one.calls_limit - (one.calls_left ?? 0))} of ${count(one.calls_limit)} calls used`,
     shows.length && `shows up to ${shows.join(', ')}${one.allowance_by_hand ? ', by your word' : ''}`,
   ]
     .filter(Boolean)
@@ -217,7 +217,7 @@ async function renew() {
 <template>
   <div>
     <Sight v-if="!data" :of="asked" :lines="8" />
-    <section v-for="(label, owner) in data ? NAMES : {}" :key="owner" class="mb-5 max-w-5xl">
+    <section v-for="(label, owner) in data ? NAMES : {}" :key="owner" class="mb-5 max-w-7xl">
       <div class="mb-2 flex items-center gap-3">
         <h1>{{ label }}</h1>
         <Btn v-if="owner !== 'mailbox' || !data?.some((one) => one.owner === 'mailbox')" small @click="joining = owner"
@@ -228,7 +228,7 @@ async function renew() {
         <div
           v-for="one in (data ?? []).filter((other) => other.owner === owner)"
           :key="one.id"
-          class="grid grid-cols-[210px_110px_minmax(0,1fr)_auto] items-center gap-4 border-b border-rule-2 px-4 py-2.5 last:border-0"
+          class="grid grid-cols-[210px_110px_minmax(160px,1fr)_minmax(0,max-content)] items-center gap-4 xl:grid-cols-[240px_110px_minmax(160px,1fr)_minmax(0,max-content)] border-b border-rule-2 px-4 py-2.5 last:border-0"
         >
           <div>
             <b>{{ one.name }}</b> <span class="code text-soft">{{ one.code }}</span><span class="block text-xs text-soft">{{
@@ -258,10 +258,10 @@ async function renew() {
             <span v-if="one.events" class="block truncate text-xs text-soft" :title="one.address"
               >{{ one.address }}: {{ toldOf(one.events) }}</span
             ><span v-if="one.message" class="block text-brick">{{ one.message }}</span
-            ><span v-else-if="one.may.length" class="block truncate text-xs text-soft" :title="one.address"
+            ><span v-else-if="one.may.length" class="block text-xs wrap-anywhere text-soft" :title="one.address"
               >may {{ one.may.join(', ') }}</span
             ><span v-if="bounds(one)" class="block text-xs text-soft">{{ bounds(one) }}</span
-            ><span class="flex flex-wrap gap-x-4"
+            ><span class="flex flex-wrap gap-x-3.5"
               ><label v-for="(message, what) in one.goes_out ? OUT : {}" :key="what" class="flex min-h-6 items-center gap-1.5 text-xs"
                 ><input type="checkbox" class="accent-pine" :checked="one.goes_out?.[what]" @change="turn(one, what, $event.target)" />{{
                   message
@@ -271,7 +271,7 @@ async function renew() {
               ></span
             >
           </div>
-          <div class="flex justify-end gap-2">
+          <div class="flex flex-wrap justify-end gap-2">
             <Btn
               v-if="one.owner === 'supplier' && BY_SHEETS.includes(one.kind)"
               small

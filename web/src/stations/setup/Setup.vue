@@ -50,6 +50,7 @@ const part = computed(() => shown.value.find(([key]) => key === route.params.par
         :options="shown.map(([key, label]) => ({ key, label }))"
         :chosen="part[0]"
         label="Parts of set-up"
+        tight
         @choose="router.push(`/setup/${$event}`)"
       />
     </div>
