@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import signal
 import threading
+import time
 from collections import Counter
 
 import httpx
@@ -19,6 +20,9 @@ from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import UNCALLED, Inbox, Supplier
 
 from .business import Business
+
+# Threads of libraries, which Python knows nothing of.
+NOT_OURS: set[int] = set()
 
 
 class Killer:
@@ -67,12 +71,24 @@ def work(business: Business) -> None:
     worker.reader.parcels(1)
 
 
-def victim(business: Business, at: int) -> bool:
-    """Work in a process that is killed at point `at`. True when it lived to the end."""
-    # A connection that is still ending may hold a lock of the cipher's, which nobody would give back in the copy.
+def alone() -> None:
+    """Until no thread is on its way out: it may hold a lock of the cipher's, which nobody would give back in the copy.
+
+    One that Python has let go of still ends in the kernel, where its last lock is taken. What stays was never Python's, and does not end.
+    """
     for one in threading.enumerate():
         if isinstance(one, Transport):
             one.join(30)
+    until = time.monotonic() + 2
+    while ending := {int(task) for task in os.listdir("/proc/self/task")} - {one.native_id for one in threading.enumerate()} - NOT_OURS:
+        if time.monotonic() > until:
+            NOT_OURS.update(ending)
+        time.sleep(0.001)
+
+
+def victim(business: Business, at: int) -> bool:
+    """Work in a process that is killed at point `at`. True when it lived to the end."""
+    alone()
     pid = os.fork()
     if pid == 0:
         try:
