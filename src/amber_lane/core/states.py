@@ -281,7 +281,7 @@ class FileState(StrEnum):
 FILE = machine(
     "file on a server",
     FileState,
-    ("miss", "seen", "gone", "it is not there any more; what comes back under its name is another file"),
+    ("miss", "seen", "gone", "it is not seen any more; what comes back under its name is another file"),
     ("fetch", "seen", "here", "it is whole, and a copy of it is here"),
     ("pass", "seen here", "passed", "a newer one came, and only the newest counts"),
     ("take", "here", "taken", "what it says is done"),

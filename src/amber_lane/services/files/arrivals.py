@@ -26,7 +26,7 @@ STANDS = timedelta(seconds=30)
 LONG_AGO = datetime.min.replace(tzinfo=UTC)
 PASSED = "a newer one came"
 GROWS = "it may still grow"
-GONE = "it was taken away before it was fetched"
+GONE = "it was not fetched"
 
 
 @dataclass(frozen=True)

@@ -57,7 +57,7 @@ const how = (one: Rule) =>
     .join(', ')
 const STATES: Record<string, [string, 'good' | 'loss' | 'waits' | 'info' | 'plain']> = {
   seen: ['not fetched yet', 'plain'],
-  gone: ['no longer there', 'plain'],
+  gone: ['no longer seen', 'plain'],
   here: ['being taken', 'info'],
   taken: ['taken', 'good'],
   passed: ['passed over', 'plain'],
