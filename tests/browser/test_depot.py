@@ -42,7 +42,7 @@ def test_from_worth_holding_to_counted_in_and_sold(app: Page, shop) -> None:
     business, served = shop
     world = business.world
     world.post("facts", name="depot_slips", value=0)
-    code, _ = business.laned()
+    code, item = business.laned()
     sold_steadily(business, served, code)
     app.goto(f"{served.address}/depot")
     expect(app.get_by_text("No depot holds stock of yours")).to_be_visible()
@@ -139,7 +139,17 @@ def test_from_worth_holding_to_counted_in_and_sold(app: Page, shop) -> None:
     expect(row).to_contain_text("+24")
     expect(row).to_contain_text("lot A7")
 
-    # One key makes it the main lane; the next buyer is sent from there.
+    # The supplier has run out, so it is off sale, however much of it lies at the depot that nobody chose yet.
+    world.post("items", number=item.number, stock=0)
+
+    def is_off() -> bool:
+        business.on(16)
+        served.app_state.worker.sweep()
+        return (business.listing(code).state, world.shown(code)[-1]["state"]) == ("paused", "paused")
+
+    eventually(is_off, page=app)
+
+    # One key makes it the main lane, and it is on sale at once; the next buyer is sent from there.
     app.goto(f"{served.address}/depot")
     app.get_by_role("button", name="Make it the main lane").click()
     expect(app.get_by_text("It is the main lane now")).to_be_visible()
@@ -147,17 +157,7 @@ def test_from_worth_holding_to_counted_in_and_sold(app: Page, shop) -> None:
     with served.app_state.db.writing() as s:
         lanes.close_lane(business.context(s), other.id, other.version)
 
-    def live() -> bool:
-        # In the days that went by, the supplier may have run out; what was paused comes back after steady stock, not at once.
-        if (business.listing(code).state, world.shown(code)[-1]["state"]) == ("live", "live"):
-            return True
-        business.on(8 * 60)
-        served.app_state.reader.answers(depot)
-        # The beats beside may not keep up with days that go by like this.
-        served.app_state.worker.sweep()
-        return False
-
-    eventually(live, within=240, page=app)
+    eventually(lambda: (business.listing(code).state, world.shown(code)[-1]["state"]) == ("live", "live"), page=app)
     number = business.buy(sku=code, quantity=1, country="GB")
     coming = select(OrderLine.state).join(Order).where(Order.number == number)
     eventually(lambda: business.one(coming) == "ready", within=90, page=app)

@@ -100,6 +100,41 @@ def test_whatever_happens_what_came_in_is_there_or_gone(depot: Small, moves: lis
     assert look_over(Path(str(depot.db.engine.url.database))) == []
 
 
+def test_what_ran_out_is_on_sale_again_once_it_is_counted_in_at_a_depot_which_nobody_sweeps(depot: Small) -> None:
+    def shown() -> tuple[str, str, int]:
+        row = depot.listing(1)
+        return str(row.state), row.paused_by, row.wanted_quantity
+
+    def close(lane: Lane) -> None:
+        depot.write(lambda c: lanes.close_lane(c, lane.id, lane.version))
+
+    def lane_of(number: int) -> Lane:
+        return depot.all(select(Lane).where(Lane.sku_id == 1, Lane.supplier_id == number, Lane.closed_at.is_(None)))[0]
+
+    # Paused by what a supplier has not: sent from the shelf at once, without waiting for sweeps that never come.
+    depot.sweep({1: (100, 0)})
+    close(lane_of(9))
+    assert shown() == ("paused", "stock", 0)
+    depot.write(lambda c: goods.open_lane(c, 1, 0))
+    assert shown()[0] == "live" and shown()[2] > 0
+    close(lane_of(1))
+    # Sold out on the shelf itself, and filled up again.
+    depot.write(lambda c: ledger.enter(c, c.get(HeldGoods, 1, ""), [Movement("written_off", -10, None, "gone")]))
+    assert shown() == ("paused", "stock", 0)
+    load = depot.write(lambda c: loads.order(c, loads.plan(c, 9, [loads.LoadLine(1, 10, 150)], own=True).id).id)
+    depot.write(lambda c: arrivals.count_in(c, c.get(Inbound, load, ""), [CountedLine("S-1", 10)], None, {}))
+    assert shown()[0] == "live" and shown()[2] > 0
+    # A supplier's word is still waited for as often as the policy says.
+    depot.write(lambda c: lanes.open_lane(c, 1, [lanes.LaneItem(1, Fraction(1))]))
+    close(lane_of(9))
+    assert shown() == ("paused", "stock", 0)
+    seen = []
+    for _ in range(3):
+        depot.sweep({1: (100, 20)})
+        seen.append(shown()[0])
+    assert seen == ["paused", "paused", "live"]
+
+
 def test_promised_units_are_sold_once_and_their_cost_is_the_ledgers_to_the_penny(depot: Small) -> None:
     depot.write(
         lambda c: [

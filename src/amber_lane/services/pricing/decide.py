@@ -44,7 +44,7 @@ REPRICE, QUANTITY, PAUSE, RESUME, KEEP, HOLD, ENDED = range(7)
 
 
 def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Decided:
-    """Sections 1 to 4 for a whole book. counted: whether this look counts as one of the steady sweeps.
+    """Sections 1 to 4 for a whole book. counted: whether this look counts as one of the steady sweeps of what a supplier has.
 
     frozen: rows whose price may not move before a person has said so.
     """
@@ -74,8 +74,10 @@ def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Dec
     quantity = np.where(stock_led, asked, book.wanted_quantity)
     quantity = _shared(book, quantity, stock_led)
     by_stock = (book.state == PAUSED) & (book.paused_by == BY_STOCK)
-    seen = _seen(book, quantity, by_stock, counted)
-    steady = np.where(counted, seen.steady, book.steady)
+    # What a depot holds is counted there, by whatever look: none of its sweeps are waited for, since there are none.
+    counts = book.ours | counted
+    seen = _seen(book, quantity, by_stock, counts)
+    steady = np.where(counts, seen.steady, book.steady)
     none_left = stock_led & (quantity <= policy["pause_at"]) & (book.state == LIVE)
     at_none = np.where(book.gone, policy["at_gone"], policy["at_none"])
     hide = none_left & ((at_none == HIDE) | (at_none == END))
@@ -102,12 +104,12 @@ def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Dec
     return Decided(new_price, quantity, state, paused_by, np.where(book.stock_on, steady, book.steady), kind, waits, changed, priced, crowd)
 
 
-def _seen(book: Book, quantity: Ints, by_stock: Bools, counted: bool) -> Presence:
+def _seen(book: Book, quantity: Ints, by_stock: Bools, counts: Bools) -> Presence:
     """Whether each has been back for long enough, by what could be shown."""
     policy = book.policy
     room = np.maximum(book.available - policy["cushion"], 0)
     could = np.minimum(room, np.where(quantity > policy["pause_at"], room, quantity))
-    sweeps = policy["resume_sweeps"] if counted else np.full(len(book.ids), NEVER)
+    sweeps = np.where(counts, policy["resume_sweeps"], NEVER)
     return presence(could, by_stock, book.steady, policy["pause_at"], policy["resume_at"], sweeps)
 
 

@@ -65,6 +65,8 @@ class Book:
     closed: Bools
     # Its lane's item is not sold any more.
     gone: Bools
+    # It is sent from a depot: how much is there was counted, and nobody sweeps it.
+    ours: Bools
     # Rows whose cost is known: only their price is followed, and only their profit is told.
     counted: Bools
     goods: Ints
@@ -187,6 +189,7 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
     # A store's allowance lets some listings show less than the policy would.
     if within_allowance:
         policy["cap"] = np.where(cols.most == NONE, policy["cap"], np.minimum(policy["cap"], cols.most))
+    policy["resume_sweeps"] = np.where(chosen.ours, 1, policy["resume_sweeps"])
     cost = lanes.money(chosen, cols.currency, policy["currency_cushion"])
     risk = _risk_of_sharing(chosen, lanes, cols.sku, cols.pace, policy)
     off = np.where(policy["rebate_counts"] == 1, cost.rebate, 0)
@@ -210,6 +213,7 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
         lane=chosen.lane,
         closed=chosen.closed,
         gone=chosen.gone,
+        ours=chosen.ours,
         counted=known,
         goods=cost.goods,
         ship=cost.ship,

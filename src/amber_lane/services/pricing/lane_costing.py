@@ -11,6 +11,7 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from ...connectors.kinds import DEPOTS
 from ...core import cost
 from ...core.money import Bools, Ints, half_up_columns
 from ...core.numbers import PPM
@@ -74,6 +75,7 @@ class Chosen:
 
     closed: it has lanes, and all of them are shut, so nothing can be bought for it.
     gone: an item of its lane is not sold by the supplier any more.
+    ours: it is sent from a depot that holds our own stock.
     leg_row, leg, leg_ship: the parcels that fill it, one entry for each listing and origin: the listing's row, the place
     among all legs, shipping in that supplier's money.
     """
@@ -88,6 +90,7 @@ class Chosen:
     parts: Parts
     closed: Bools
     gone: Bools
+    ours: Bools
 
 
 @dataclass
@@ -219,6 +222,7 @@ class Lanes:
             Parts.none(),
             np.zeros(n, dtype=np.bool_),
             np.zeros(n, dtype=np.bool_),
+            np.zeros(n, dtype=np.bool_),
         )
         if not len(first):
             return out
@@ -260,6 +264,8 @@ class Lanes:
         p, begin = self.p, self.first[lanes]
         end = np.r_[self.first[1:], len(p["lane"])][lanes]
         codes = {number: row.code for number, row in self.facts.suppliers.items()}
+        depots = [number for number, row in self.facts.suppliers.items() if row.kind in DEPOTS]
+        out.ours[rows] = np.isin(p["supplier"][self.first][lanes], np.array(depots, dtype=np.int64))
         for row, supplier in zip(rows.tolist(), p["supplier"][self.first][lanes].tolist(), strict=True):
             out.supplier_code[row] = codes[supplier]
         many = end - begin
