@@ -43,12 +43,7 @@ def rule(shelf: Small, said: Said = STOCK, leave_old: bool = False) -> int:
 
 
 def file(day: int, size: int, written: float = 0) -> RemoteFile:
-    """As a server lists it that tells the age of its files by the minute."""
-    return RemoteFile(f"out/stock-202603{day:02}.csv", size, START + timedelta(seconds=minute(written)))
-
-
-def minute(seconds: float) -> float:
-    return seconds - seconds % 60
+    return RemoteFile(f"out/stock-202603{day:02}.csv", size, START + timedelta(seconds=written))
 
 
 def look(shelf: Small, number: int, lying: list[RemoteFile]) -> list[str]:
@@ -74,12 +69,17 @@ MOVES = st.lists(st.tuples(st.integers(1, 5), st.integers(0, 3), st.sampled_from
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(moves=MOVES, newest=st.booleans())
-@example(moves=[(2, 1, 10), (3, 1, 10), (3, 0, 10), (1, 1, 10)], newest=True)
-@example(moves=[(1, 1, 10), (1, 0, 40), (1, 1, 10)], newest=False)
+@given(moves=MOVES, newest=st.booleans(), tells=st.sampled_from([1, 60]))
+@example(moves=[(2, 1, 10), (3, 1, 10), (3, 0, 10), (1, 1, 10)], newest=True, tells=1)
+@example(moves=[(1, 1, 10), (1, 0, 40), (1, 1, 10)], newest=False, tells=60)
 def test_each_content_is_fetched_once_when_it_stood_still_and_of_the_newest_none_older_follows(
-    shelf: Small, moves: list[tuple[int, int, int]], newest: bool
+    shelf: Small, moves: list[tuple[int, int, int]], newest: bool, tells: int
 ) -> None:
+    """tells: how many seconds the ages of two files must be apart for their server to tell them apart."""
+
+    def told(at: float) -> float:
+        return at - at % tells
+
     number = rule(shelf, Said(**{**vars(STOCK), "newest": newest}))
     # Of each day: how many bytes, and since when.
     lying: dict[int, tuple[int, float]] = {}
@@ -89,10 +89,10 @@ def test_each_content_is_fetched_once_when_it_stood_still_and_of_the_newest_none
             lying.pop(day, None)
         elif size > 0 and lying.get(day, (0,))[0] != size:
             lying[day] = (size, now)
-        for one in look(shelf, number, [file(at, *what) for at, what in lying.items()]):
+        for one in look(shelf, number, [file(at, many, told(since)) for at, (many, since) in lying.items()]):
             at, many = int(one[-8:-6]), int(one.rpartition(":")[2])
             assert lying[at][0] == many and now - lying[at][1] >= 30, "half a file was fetched"
-            fetched.append((at, (many, minute(lying[at][1]))))
+            fetched.append((at, (many, told(lying[at][1]))))
         now += wait
         shelf.later(seconds=wait)
     if newest:
@@ -100,7 +100,7 @@ def test_each_content_is_fetched_once_when_it_stood_still_and_of_the_newest_none
         assert days == sorted(days), "an older file was taken after a newer one"
         assert not lying or not fetched or max(days) >= max(lying)
     else:
-        assert {(at, (size, minute(since))) for at, (size, since) in lying.items()} <= set(fetched), "what lies there at the end is here"
+        assert {(at, (size, told(since))) for at, (size, since) in lying.items()} <= set(fetched), "what lies there at the end is here"
     assert len(set(fetched)) == len(fetched)
     shelf.write(lambda context: rules.remove(context, number, context.get(FileRule, number, "rule").version))
     assert shelf.all(select(FileCame)) == []
