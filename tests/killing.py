@@ -74,7 +74,8 @@ def work(business: Business) -> None:
 def alone() -> None:
     """Until no thread is on its way out: it may hold a lock of the cipher's, which nobody would give back in the copy.
 
-    One that Python has let go of still ends in the kernel, where its last lock is taken. What stays was never Python's, and does not end.
+    One that Python has let go of still ends in the kernel, where its last lock is taken. What stays for two seconds is
+    taken for a library's own, which does not end.
     """
     for one in threading.enumerate():
         if isinstance(one, Transport):
